@@ -1,0 +1,101 @@
+/**
+ * 4 × 4 affine transforms in column-major order (element (row, column) at `column * 4 + row`), written in place at an
+ * offset of a longer array, so that a skeleton's matrices lie side by side.
+ */
+import type { Quat, Vec3 } from './vec';
+
+export type NumberArray = Float32Array | Float64Array | number[];
+
+export const identity = (): Float64Array => Float64Array.of(1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1);
+
+/** Writes translation · rotation · scale to `out[o .. o+16)`. */
+export function composeInto(
+  out: NumberArray, o: number,
+  tx: number, ty: number, tz: number,
+  x: number, y: number, z: number, w: number,
+  sx: number, sy: number, sz: number,
+): void {
+  const xx = 2 * x * x, yy = 2 * y * y, zz = 2 * z * z;
+  const xy = 2 * x * y, xz = 2 * x * z, yz = 2 * y * z;
+  const wx = 2 * w * x, wy = 2 * w * y, wz = 2 * w * z;
+  out[o] = (1 - yy - zz) * sx; out[o + 1] = (xy + wz) * sx; out[o + 2] = (xz - wy) * sx; out[o + 3] = 0;
+  out[o + 4] = (xy - wz) * sy; out[o + 5] = (1 - xx - zz) * sy; out[o + 6] = (yz + wx) * sy; out[o + 7] = 0;
+  out[o + 8] = (xz + wy) * sz; out[o + 9] = (yz - wx) * sz; out[o + 10] = (1 - xx - yy) * sz; out[o + 11] = 0;
+  out[o + 12] = tx; out[o + 13] = ty; out[o + 14] = tz; out[o + 15] = 1;
+}
+
+/** Writes the affine product a · b to `out[oo ..]`; `out` may be neither `a` nor `b` at the same place. */
+export function multiplyInto(out: NumberArray, oo: number, a: NumberArray, ao: number, b: NumberArray, bo: number): void {
+  for (let c = 0; c < 4; c++) {
+    const b0 = b[bo + c * 4], b1 = b[bo + c * 4 + 1], b2 = b[bo + c * 4 + 2], b3 = c === 3 ? 1 : 0;
+    for (let r = 0; r < 3; r++) {
+      out[oo + c * 4 + r] = a[ao + r] * b0 + a[ao + 4 + r] * b1 + a[ao + 8 + r] * b2 + a[ao + 12 + r] * b3;
+    }
+    out[oo + c * 4 + 3] = b3;
+  }
+}
+
+export function transformPoint(m: NumberArray, o: number, p: Vec3): Vec3 {
+  return [
+    m[o] * p[0] + m[o + 4] * p[1] + m[o + 8] * p[2] + m[o + 12],
+    m[o + 1] * p[0] + m[o + 5] * p[1] + m[o + 9] * p[2] + m[o + 13],
+    m[o + 2] * p[0] + m[o + 6] * p[1] + m[o + 10] * p[2] + m[o + 14],
+  ];
+}
+
+/** Inverse of an affine matrix; null when it is singular. */
+export function invertAffine(m: NumberArray, o = 0): Float64Array | null {
+  const a = m[o], b = m[o + 4], c = m[o + 8];
+  const d = m[o + 1], e = m[o + 5], f = m[o + 9];
+  const g = m[o + 2], h = m[o + 6], i = m[o + 10];
+  const A = e * i - f * h, B = f * g - d * i, C = d * h - e * g;
+  const det = a * A + b * B + c * C;
+  if (!(Math.abs(det) > 1e-30)) return null;
+  const k = 1 / det;
+  const r = new Float64Array(16);
+  r[0] = A * k; r[4] = (c * h - b * i) * k; r[8] = (b * f - c * e) * k;
+  r[1] = B * k; r[5] = (a * i - c * g) * k; r[9] = (c * d - a * f) * k;
+  r[2] = C * k; r[6] = (b * g - a * h) * k; r[10] = (a * e - b * d) * k;
+  const x = m[o + 12], y = m[o + 13], z = m[o + 14];
+  r[12] = -(r[0] * x + r[4] * y + r[8] * z);
+  r[13] = -(r[1] * x + r[5] * y + r[9] * z);
+  r[14] = -(r[2] * x + r[6] * y + r[10] * z);
+  r[15] = 1;
+  return r;
+}
+
+/** Spherical interpolation of unit quaternions along the shorter arc. Near-parallel pairs fall back to a normalised mix. */
+export function slerpInto(out: NumberArray, o: number, a: ArrayLike<number>, ao: number, b: ArrayLike<number>, bo: number, t: number): void {
+  const ax = a[ao], ay = a[ao + 1], az = a[ao + 2], aw = a[ao + 3];
+  let bx = b[bo], by = b[bo + 1], bz = b[bo + 2], bw = b[bo + 3];
+  let c = ax * bx + ay * by + az * bz + aw * bw;
+  if (c < 0) { c = -c; bx = -bx; by = -by; bz = -bz; bw = -bw; }
+  let s0 = 1 - t, s1 = t;
+  if (c < 0.9995) {
+    const angle = Math.acos(c), k = 1 / Math.sin(angle);
+    s0 = Math.sin((1 - t) * angle) * k;
+    s1 = Math.sin(t * angle) * k;
+  }
+  const x = ax * s0 + bx * s1, y = ay * s0 + by * s1, z = az * s0 + bz * s1, w = aw * s0 + bw * s1;
+  const n = 1 / Math.sqrt(x * x + y * y + z * z + w * w || 1);
+  out[o] = x * n; out[o + 1] = y * n; out[o + 2] = z * n; out[o + 3] = w * n;
+}
+
+/** Unit quaternion of the rotation whose columns are the orthonormal axes x, y, z. */
+export function quatFromAxes(x: Vec3, y: Vec3, z: Vec3): Quat {
+  const trace = x[0] + y[1] + z[2];
+  if (trace > 0) {
+    const s = Math.sqrt(trace + 1) * 2;
+    return [(y[2] - z[1]) / s, (z[0] - x[2]) / s, (x[1] - y[0]) / s, s / 4];
+  }
+  if (x[0] > y[1] && x[0] > z[2]) {
+    const s = Math.sqrt(1 + x[0] - y[1] - z[2]) * 2;
+    return [s / 4, (y[0] + x[1]) / s, (z[0] + x[2]) / s, (y[2] - z[1]) / s];
+  }
+  if (y[1] > z[2]) {
+    const s = Math.sqrt(1 + y[1] - x[0] - z[2]) * 2;
+    return [(y[0] + x[1]) / s, s / 4, (z[1] + y[2]) / s, (z[0] - x[2]) / s];
+  }
+  const s = Math.sqrt(1 + z[2] - x[0] - y[1]) * 2;
+  return [(z[0] + x[2]) / s, (z[1] + y[2]) / s, s / 4, (x[1] - y[0]) / s];
+}
