@@ -1,0 +1,24 @@
+/** Curves through points: length, even resampling. Points are 3 × count, metres. */
+
+export function polylineLength(points: ArrayLike<number>, from = 0, count = points.length / 3): number {
+  let length = 0;
+  for (let i = from; i < from + count - 1; i++) length += Math.hypot(points[3 * i + 3] - points[3 * i], points[3 * i + 4] - points[3 * i + 1], points[3 * i + 5] - points[3 * i + 2]);
+  return length;
+}
+
+/** `count` points evenly spaced by length over the first `length` metres of the polyline; the first point is kept. */
+export function resampleEvenly(points: ArrayLike<number>, count: number, length = polylineLength(points)): Float32Array {
+  const out = new Float32Array(3 * count);
+  const last = points.length / 3 - 1;
+  let i = 0, before = 0;
+  let edge = last > 0 ? edgeLength(points, 0) : 0;
+  for (let k = 0; k < count; k++) {
+    const wanted = (length * k) / (count - 1);
+    while (i < last - 1 && before + edge < wanted) { before += edge; i++; edge = edgeLength(points, i); }
+    const t = edge > 0 ? Math.min(1, Math.max(0, (wanted - before) / edge)) : 0;
+    for (let c = 0; c < 3; c++) out[3 * k + c] = points[3 * i + c] + (points[3 * Math.min(i + 1, last) + c] - points[3 * i + c]) * t;
+  }
+  return out;
+}
+
+const edgeLength = (p: ArrayLike<number>, i: number): number => Math.hypot(p[3 * i + 3] - p[3 * i], p[3 * i + 4] - p[3 * i + 1], p[3 * i + 5] - p[3 * i + 2]);

@@ -1,0 +1,16 @@
+import { fileURLToPath } from 'node:url';
+import { defineConfig } from 'vitest/config';
+
+const alias = { '@': fileURLToPath(new URL('./src', import.meta.url)) };
+const project = (name: string, include: string[], more = {}) => ({ resolve: { alias }, test: { name, include, environment: 'node' as const, testTimeout: 60_000, ...more } });
+
+export default defineConfig({
+  test: {
+    projects: [
+      project('unit', ['src/**/*.test.ts', 'demo/**/*.test.ts']),
+      project('conformance', ['tests/conformance/**/*.test.ts'], { testTimeout: 120_000 }),
+      project('integration', ['tests/integration/**/*.test.ts'], { hookTimeout: 120_000 }),
+      project('e2e', ['tests/e2e/**/*.test.ts'], { testTimeout: 600_000, hookTimeout: 300_000, fileParallelism: false }),
+    ],
+  },
+});
