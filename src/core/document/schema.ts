@@ -104,6 +104,10 @@ export const documentSchema = z.object({
     planting: bufferIdSchema,
     /** f32, 3 × points × guides: offsets from the root in the rest orientation, m. */
     offsets: bufferIdSchema,
+    /** Key of the plot and settings they were planted from. */
+    plantKey: z.string().length(64),
+    /** Whether a brush has touched them since. */
+    combed: z.boolean(),
   }).nullable(),
   fill: numbers(FILL_PARAMETERS),
   sway: swaySchema,

@@ -258,6 +258,9 @@ export class SwayRun {
     return out;
   }
 
+  /** The pills in use, in the rest pose. */
+  get pills(): readonly Pill[] { return this.contacts?.pills ?? []; }
+
   /** Guide points now, 3 × pointCount × guides, m, world. */
   positions(): Float32Array {
     return Float32Array.from(this.system.x);

@@ -1,0 +1,68 @@
+/** `./comb shots`: docs/screenshots/ from the demo data, one picture a view. */
+import { mkdirSync } from 'node:fs';
+import { openBrowser, settle, startTrial } from './trial';
+
+const OUT = process.argv[2] ?? 'docs/screenshots';
+const ONLY = process.argv[3]?.split(',');
+const STRANDS = 20000;
+mkdirSync(OUT, { recursive: true });
+
+const trial = await startTrial();
+const browser = await openBrowser();
+try {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page.on('console', (m) => { if (m.type() === 'error') console.log('page:', m.text()); });
+  page.on('pageerror', (e) => console.log('page:', e.message));
+  const shot = async (name: string, prepare: () => Promise<void>): Promise<void> => {
+    if (ONLY && !ONLY.includes(name)) return;
+    await prepare();
+    if (page.url().includes('/groom/')) await settle(page);
+    await page.screenshot({ path: `${OUT}/${name}.png` });
+    console.log(name);
+  };
+  const stage = (n: string): Promise<void> => page.getByTestId(`stage-${n}`).click();
+  const set = (patch: object): Promise<void> => page.evaluate((p) => { (window as never as { fineComb: { state: () => { set: (x: object) => void } } }).fineComb.state().set(p); }, patch);
+  const waitRun = (): Promise<unknown> => page.waitForFunction(() => (window as never as { fineComb: { state: () => { run: { state: string } } } }).fineComb.state().run.state === 'done', undefined, { timeout: 240_000 });
+
+  await page.goto(trial.url);
+  await page.getByText('Slack Water').waitFor();
+  await shot('0-entrance', async () => { await page.waitForTimeout(300); });
+  await page.getByText('loose hair', { exact: true }).click();
+  await page.getByTestId('view').waitFor();
+  await shot('1-cast', async () => { await page.getByRole('button', { name: 'whole' }).click(); });
+  await shot('2-plant', async () => { await stage('plant'); await page.getByRole('button', { name: 'three-quarter' }).click(); });
+  await page.getByTestId('stage-fill').click();
+  const preview = page.getByTestId('fill-preview');
+  await preview.fill(String(STRANDS));
+  await preview.press('Enter');
+  await page.waitForFunction((n) => (window as never as { fineComb: { state: () => { fillCount: number } } }).fineComb.state().fillCount === n, STRANDS, { timeout: 120_000 });
+  await shot('3-comb', async () => {
+    await stage('comb');
+    await page.getByRole('button', { name: 'side', exact: true }).click();
+    const box = (await page.getByTestId('view').boundingBox())!;
+    await page.mouse.move(box.x + box.width * 0.45, box.y + box.height * 0.45);
+  });
+  await shot('4-fill', async () => { await stage('fill'); await page.getByRole('button', { name: 'three-quarter' }).click(); });
+  if (!ONLY || ONLY.some((n) => /5|6|7|8/.test(n))) {
+    await stage('sway');
+    await page.getByTestId('run').click();
+    await waitRun();
+    await set({ playing: false, frame: 17 });
+  }
+  await shot('5-sway', async () => { await page.getByRole('button', { name: 'three-quarter' }).click(); });
+  await shot('6-proof', async () => { await stage('proof'); await page.keyboard.press('p'); await page.getByRole('button', { name: 'Go to worst' }).click(); });
+  await set({ show: { hair: true, guides: false, pills: false } });
+  if (!ONLY || ONLY.includes('7-bake')) {
+    await stage('bake');
+    await page.getByTestId('bake').click();
+    await page.locator('[data-testid=bake-row][data-state=done]').waitFor({ timeout: 240_000 });
+    await page.waitForFunction(() => (window as never as { fineComb: { session: { baked: Map<number, unknown> } } }).fineComb.session.baked.size === 49, undefined, { timeout: 60_000 });
+    await set({ frame: 20 });
+  }
+  await shot('7-bake', async () => { await page.getByRole('button', { name: 'front' }).click(); });
+  await shot('8-linen', async () => { await stage('sway'); await page.getByRole('button', { name: 'Light theme' }).click(); await page.getByRole('radio', { name: 'Profile' }).click(); await page.getByRole('button', { name: 'back', exact: true }).click(); });
+} finally {
+  await browser.close();
+  await trial.stop();
+  trial.remove();
+}

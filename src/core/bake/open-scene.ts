@@ -1,0 +1,20 @@
+/** From a document, its character and its buffers to what a run needs. */
+import { ContractError } from '../contract';
+import { floatsOf, unpackPlanting } from '../document/buffers';
+import type { GroomDocument } from '../document/schema';
+import type { Character } from '../mesh/character';
+import type { Scene } from '../sway/run';
+
+/** Throws `ContractError` where the parts do not fit together. */
+export function openScene(document: GroomDocument, character: Character, buffers: { planting: Uint8Array; offsets: Uint8Array }): Scene {
+  const { guides, plot, shot, hidden, sway } = document;
+  if (!guides) throw new ContractError('document.guides', 'planted guides', null);
+  const mesh = character.meshes.find((m) => m.name === plot.mesh);
+  if (!mesh) throw new ContractError('document.plot.mesh', 'a mesh of the character', plot.mesh);
+  const planting = unpackPlanting(buffers.planting), offsets = floatsOf(buffers.offsets);
+  if (planting.faces.length !== guides.count) throw new ContractError('planting', `${guides.count} roots`, planting.faces.length);
+  const faceCount = mesh.triangles.length / 3;
+  if (planting.faces.some((f) => f >= faceCount)) throw new ContractError('planting', `faces below ${faceCount}`, 'a face beyond the mesh');
+  if (offsets.length !== 3 * guides.pointCount * guides.count) throw new ContractError('offsets', `${3 * guides.pointCount * guides.count} numbers`, offsets.length);
+  return { character, mesh, clip: character.clips.find((c) => c.name === shot.clip) ?? null, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway };
+}

@@ -1,0 +1,37 @@
+/** What a run is measured by, as it is stored; and the key of everything a run depends on. */
+import { sha256 } from '@noble/hashes/sha2.js';
+import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js';
+import { z } from 'zod';
+import type { GroomDocument } from './schema';
+
+/** Changed whenever the solver gives other results for the same input. */
+export const SOLVER_VERSION = 1;
+
+export const measuresSchema = z.object({
+  frame: z.number().int(), stretch: z.number(), stretchGuide: z.number().int(), depth: z.number(), depthGuide: z.number().int(), netUses: z.number().int(),
+});
+export const reportSchema = z.object({ guides: z.number().int(), cut: z.number().int(), beganInside: z.number().int(), beganDeepest: z.number(), pills: z.number().int() });
+export const proofSchema = z.object({ start: z.number().int(), end: z.number().int(), fps: z.number(), report: reportSchema, frames: z.array(measuresSchema).max(100000) });
+export type Proof = z.infer<typeof proofSchema>;
+
+/** Limits above which a measure is trouble. Common practice, no source. */
+export const THRESHOLDS = { stretch: 0.002, depth: 0.001 } as const;
+
+/** Key of all that a run depends on: the character, the shot, the guides, the settings, the solver. Looks do not count. */
+export function motionKey(document: GroomDocument, characterId: string): string {
+  const { shot, hidden, plot, guides, sway } = document;
+  return keyOf({ solver: SOLVER_VERSION, characterId, shot, hidden: [...hidden].sort(), mesh: plot.mesh, guides: guides && { planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount }, sway });
+}
+
+/** Key of all that planting depends on. */
+export const plantKey = (document: Pick<GroomDocument, 'plot' | 'plant'>): string => keyOf({ plot: document.plot, plant: document.plant });
+
+function keyOf(value: unknown): string {
+  return bytesToHex(sha256(utf8ToBytes(stableJson(value))));
+}
+
+/** JSON with the keys of every object in order. */
+function stableJson(value: unknown): string {
+  return JSON.stringify(value, (_k, v: unknown) =>
+    v !== null && typeof v === 'object' && !Array.isArray(v) ? Object.fromEntries(Object.entries(v).sort(([a], [b]) => (a < b ? -1 : 1))) : v);
+}

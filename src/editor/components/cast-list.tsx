@@ -1,0 +1,44 @@
+'use client';
+import { Eye, EyeOff } from 'lucide-react';
+import type { ReactNode } from 'react';
+import { useEditor } from '../state/store';
+import { useWorkshop } from './context';
+
+const pretty = (name: string): string => name.replace(/[_.]+/g, ' ');
+
+export function CastList() {
+  const { session } = useWorkshop();
+  const groom = useEditor((s) => s.groom), document = useEditor((s) => s.history?.document), stage = useEditor((s) => s.stage), fillCount = useEditor((s) => s.fillCount);
+  if (!document || !groom) return null;
+  const { meshes } = session.character;
+  const height = Math.max(...meshes.filter((m) => m.skin >= 0).map((m) => { let t = 0; for (let i = 1; i < m.positions.length; i += 3) t = Math.max(t, m.positions[i]); return t; }));
+  const toggle = (name: string): void => useEditor.getState().edit(document.hidden.includes(name) ? `Show ${pretty(name)}` : `Hide ${pretty(name)}`, (d) => { d.hidden = d.hidden.includes(name) ? d.hidden.filter((n) => n !== name) : [...d.hidden, name]; });
+  const pills = session.pills(), sources = [...new Set(pills.map((p) => p.source))];
+  const row = (name: string, inset: boolean): ReactNode => {
+    const hidden = document.hidden.includes(name);
+    return (
+      <li key={name} className={`group flex h-[25px] items-center gap-2 pr-2 ${inset ? 'pl-7' : 'pl-3'} ${hidden ? 'text-faint' : 'text-soft'}`}>
+        <span className="truncate">{pretty(name)}</span>
+        <button type="button" aria-pressed={!hidden} aria-label={hidden ? `Show ${pretty(name)} in this shot` : `Hide ${pretty(name)} in this shot`} title={hidden ? 'Show in this shot' : 'Hide in this shot; it does not collide then either'} onClick={() => toggle(name)} className={`ml-auto rounded p-0.5 hover:text-text ${hidden ? '' : 'opacity-35 group-hover:opacity-100 focus-visible:opacity-100'}`}>{hidden ? <EyeOff size={13} /> : <Eye size={13} />}</button>
+      </li>
+    );
+  };
+  const of = (role: string): typeof meshes => meshes.filter((m) => m.role === role);
+  return (
+    <aside aria-label="Cast list" className="min-h-0 overflow-y-auto border-r border-line bg-panel py-1.5">
+      <Heading>In this shot</Heading>
+      <div className="flex h-[25px] items-center px-3">{groom.asset.name}<span className="num ml-auto text-faint">{height.toFixed(2)} m</span></div>
+      <ul>{of('body').map((m) => row(m.name, true))}{of('accessory').map((m) => row(m.name, true))}</ul>
+      {of('garment').length > 0 && <><Heading>Worn</Heading><ul>{of('garment').map((m) => row(m.name, false))}</ul></>}
+      <Heading>Groom</Heading>
+      <button type="button" onClick={() => useEditor.setState({ stage: 'comb' })} className={`flex h-[25px] w-full items-center px-3 text-left ${stage === 'comb' || stage === 'fill' ? 'bg-lifted shadow-[inset_2px_0_var(--copper)]' : 'hover:bg-raised'}`}>{groom.name}<span className="num ml-auto text-faint">{document.guides ? `${document.guides.count}` : 'none yet'}</span></button>
+      <button type="button" onClick={() => useEditor.setState({ stage: 'plant' })} className={`flex h-[25px] w-full items-center pr-3 pl-7 text-left text-soft ${stage === 'plant' ? 'bg-lifted shadow-[inset_2px_0_var(--copper)]' : 'hover:bg-raised'}`}>plot<span className="num ml-auto text-faint">{session.plotFaces.length} faces</span></button>
+      {document.guides && <div className="flex h-[25px] items-center pr-3 pl-7 text-soft">filled strands<span className="num ml-auto text-faint">{fillCount.toLocaleString('en')}</span></div>}
+      <Heading>Around it</Heading>
+      {sources.length === 0 && <p className="px-3 text-faint">Nothing collides.</p>}
+      {sources.map((s) => <div key={s} className="flex h-[25px] items-center px-3 text-soft"><span className="truncate">{s === 'skin' ? 'Skin pills' : `${pretty(s)} pills`}</span><span className="num ml-auto text-faint">{pills.filter((p) => p.source === s).length}</span></div>)}
+    </aside>
+  );
+}
+
+const Heading = ({ children }: { children: ReactNode }) => <h2 className="mt-2.5 mb-0.5 px-3 text-[11px] font-medium text-faint">{children}</h2>;

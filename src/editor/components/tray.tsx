@@ -1,0 +1,298 @@
+'use client';
+/** What the stage needs, at the right. */
+import { CircleStop, Download, Hand, Play, RotateCw, Scissors, Sprout, Trash2, Wind, Flame } from 'lucide-react';
+import { toast } from 'sonner';
+import type { ReactNode } from 'react';
+import { BAKE_PARAMETERS, FILL_PARAMETERS, PLANT_PARAMETERS, SWAY_PARAMETERS, type GroomDocument, type Parameter } from '../../core/document/schema';
+import { plantKey, THRESHOLDS, type Proof } from '../../core/document/proof';
+import { HAIR_MODULUS } from '../../core/sway/run';
+import { goToWorst } from '../state/actions';
+import type { Bake } from '../state/api';
+import { worst } from '../state/stages';
+import { useEditor } from '../state/store';
+import { Button, Choice, helpProps, Note, NumberField, Question, Toggle, useHelp } from './controls';
+import { useWorkshop } from './context';
+
+type Group = 'plant' | 'fill' | 'sway' | 'bake';
+
+/** A field bound to one number of the document. */
+function Field<G extends Group>({ group, name, table }: { group: G; name: string; table: Record<string, Parameter> }) {
+  const value = useEditor((s) => (s.history!.document[group] as unknown as Record<string, number>)[name]);
+  const parameter = table[name];
+  return (
+    <NumberField testId={`${group}-${name}`} parameter={parameter} value={value}
+      onChange={(v) => useEditor.getState().edit(`${parameter.label}`, (d) => { (d[group] as unknown as Record<string, number>)[name] = v; }, `${group}.${name}`)}
+      onCommit={() => useEditor.getState().endStep()} />
+  );
+}
+
+export function Tray() {
+  const stage = useEditor((s) => s.stage), help = useHelp((s) => s.text), document = useEditor((s) => s.history?.document);
+  if (!document) return null;
+  const Panel = { cast: CastPanel, plant: PlantPanel, comb: CombPanel, fill: FillPanel, sway: SwayPanel, proof: ProofPanel, bake: BakePanel }[stage];
+  return (
+    <aside aria-label="Tray" className="flex min-h-0 flex-col border-l border-line bg-panel">
+      <div className="min-h-0 flex-1 overflow-y-auto"><Panel document={document} /></div>
+      <p aria-live="polite" className="h-[52px] shrink-0 overflow-hidden border-t border-line bg-raised px-3 py-2 text-[12px] leading-snug text-faint">{help || 'Point at a setting to see what it means.'}</p>
+    </aside>
+  );
+}
+
+interface PanelProps { document: GroomDocument }
+
+/** A panel that cannot do anything yet says what comes first. */
+function First({ children, to, label }: { children: ReactNode; to: 'plant' | 'sway'; label: string }) {
+  return <Question title="Nothing here yet"><p className="mb-3 text-soft">{children}</p><Button primary onClick={() => useEditor.setState({ stage: to })}>{label}</Button></Question>;
+}
+
+function CastPanel({ document }: PanelProps) {
+  const { session } = useWorkshop();
+  const { shot } = document, { clips } = session.character, clip = clips.find((c) => c.name === shot.clip);
+  const lastFrame = clip ? Math.max(1, Math.round(clip.duration * shot.fps)) : 240;
+  const edit = useEditor.getState().edit;
+  const range = (label: string, help: string, min: number, max: number, fallback: number): Parameter => ({ label, unit: 'frames', min, max, step: 1, fallback, help, integer: true });
+  const vertices = session.character.meshes.reduce((n, m) => n + m.positions.length / 3, 0);
+  return (
+    <>
+      <Question title="Which movement?">
+        {clips.length === 0 && <p className="text-soft">This file holds no clip. The character stands in its rest pose; hair can be groomed, and swayed by gravity alone.</p>}
+        <div role="radiogroup" aria-label="Clip" className="flex flex-col">
+          {clips.map((c) => (
+            <button key={c.name} type="button" role="radio" aria-checked={c.name === shot.clip} data-testid={`clip-${c.name}`} onClick={() => edit(`Clip ${c.name}`, (d) => { const end = Math.max(1, Math.round(c.duration * d.shot.fps)); d.shot.clip = c.name; d.shot.start = 0; d.shot.end = end; })}
+              className="flex h-7 items-center gap-2 rounded px-2 text-left text-soft hover:bg-raised aria-checked:bg-lifted aria-checked:text-text">
+              <span aria-hidden className={`size-[7px] rounded-full ${c.name === shot.clip ? 'bg-copper' : 'border border-faint'}`} />{c.name}<span className="num ml-auto text-faint">{c.duration.toFixed(2)} s</span>
+            </button>
+          ))}
+        </div>
+      </Question>
+      <Question title="Which frames?">
+        <NumberField testId="shot-start" parameter={range('First', 'First frame of the shot.', 0, Math.max(0, shot.end - 1), 0)} value={shot.start} onChange={(v) => edit('First frame', (d) => { d.shot.start = v; }, 'shot.start')} onCommit={() => useEditor.getState().endStep()} />
+        <NumberField testId="shot-end" parameter={range('Last', 'Last frame of the shot; past the end of the clip the last pose is held.', shot.start + 1, Math.max(lastFrame, 480), lastFrame)} value={shot.end} onChange={(v) => edit('Last frame', (d) => { d.shot.end = v; }, 'shot.end')} onCommit={() => useEditor.getState().endStep()} />
+        <NumberField testId="shot-fps" parameter={{ label: 'Rate', unit: 'fr/s', min: 12, max: 120, step: 1, fallback: 24, help: 'Frames in a second. The movement itself does not change, only how finely it is cut.', integer: true }} value={shot.fps} onChange={(v) => edit('Frame rate', (d) => { const k = v / d.shot.fps; d.shot.start = Math.round(d.shot.start * k); d.shot.end = Math.max(d.shot.start + 1, Math.round(d.shot.end * k)); d.shot.fps = v; }, 'shot.fps')} onCommit={() => useEditor.getState().endStep()} />
+        <Toggle label="Cyclic" help="The clip repeats; its pre-roll comes from the round before." checked={shot.cyclic} onChange={(v) => edit(v ? 'Cyclic clip' : 'Clip once', (d) => { d.shot.cyclic = v; })} />
+      </Question>
+      <Question title="What came in?">
+        <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-soft">
+          {([['File', session.groom.asset.fileName], ['Meshes', session.character.meshes.length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}
+        </dl>
+        {session.groom.asset.warnings.length > 0 && <><Note>Mended or left out while reading:</Note><ul className="mt-1 list-disc pl-4 text-[12px] text-soft">{session.groom.asset.warnings.map((w) => <li key={w}>{w}</li>)}</ul></>}
+      </Question>
+    </>
+  );
+}
+
+function BrushFields({ names }: { names: ('radiusMm' | 'strength' | 'falloff')[] }) {
+  const brush = useEditor((s) => s.brush);
+  const table: Record<string, Parameter> = {
+    radiusMm: { label: 'Radius', unit: 'mm', min: 2, max: 200, step: 1, fallback: 28, help: 'Size of the brush. Hold R and move the pointer sideways to change it.' },
+    strength: { label: 'Strength', unit: '', min: 0.02, max: 1, step: 0.01, fallback: 0.7, help: 'How much of the stroke the hair follows. Hold S and move the pointer.' },
+    falloff: { label: 'Falloff', unit: '', min: 0.02, max: 1, step: 0.01, fallback: 0.8, help: 'Share of the radius over which the strength fades. Hold F and move the pointer.' },
+  };
+  return <>{names.map((n) => <NumberField key={n} testId={`brush-${n}`} parameter={table[n]} value={brush[n]} onChange={(v) => useEditor.setState({ brush: { ...useEditor.getState().brush, [n]: v } })} onCommit={() => undefined} />)}</>;
+}
+
+function PlantPanel({ document }: PanelProps) {
+  const { session } = useWorkshop();
+  const brush = useEditor((s) => s.brush), { plant, guides } = document;
+  const area = session.plotFaces.reduce((sum, f) => sum + session.restSurface.area(f), 0) * 1e4;
+  const stale = guides && guides.plantKey !== plantKey(document), marked = session.mesh.hair.length > 0;
+  const others = session.character.meshes.filter((m) => m.skin >= 0);
+  const plantNow = (): void => {
+    if (guides?.combed) toast.warning('Planted anew: the combing before is one Undo away.', { action: { label: 'Undo', onClick: () => useEditor.getState().undo() } });
+    session.plant();
+  };
+  return (
+    <>
+      <Question title="Where does hair grow?" aside={<span className="num text-faint">{area.toFixed(0)} cm²</span>}>
+        {others.length > 1 && <p className="mb-1.5 text-soft">On the mesh <b className="font-semibold">{document.plot.mesh}</b></p>}
+        <Choice label="Skin brush" value={brush.name === 'takeSkin' ? 'takeSkin' : 'addSkin'} onChange={(v) => useEditor.setState({ brush: { ...brush, name: v } })} options={[{ value: 'addSkin', label: 'Add skin', help: 'Drag over the model to add faces; with Ctrl held, to take them away.' }, { value: 'takeSkin', label: 'Take away', help: 'Drag over the model to take faces out of the plot.' }]} />
+        <div className="mt-1.5"><BrushFields names={['radiusMm']} /></div>
+        <div className="mt-2 flex gap-2">
+          {marked && <Button onClick={() => session.setPlot(session.markedFaces(), 'Plot from the file’s marks')} {...helpProps('The file says where hair may grow; take that as the plot.')}>From the file’s marks</Button>}
+          <Button disabled={session.plotFaces.length === 0} onClick={() => session.setPlot(new Uint32Array(0), 'Clear the plot')}>Clear</Button>
+        </div>
+        {session.plotFaces.length === 0 && <Note>Drag over the skin to choose the faces where hair grows{marked ? ', or take the file’s marks' : ''}.</Note>}
+      </Question>
+      <Question title="How is it planted?">
+        {(['guideCount', 'lengthCm', 'pointCount', 'seed'] as const).map((n) => <Field key={n} group="plant" name={n} table={PLANT_PARAMETERS} />)}
+        <div className="mt-1.5"><Choice label="Lie" value={plant.lie} onChange={(v) => useEditor.getState().edit(`Hair ${v}`, (d) => { d.plant.lie = v; })} options={[{ value: 'falling', label: 'Falling', help: 'Guides leave the skin, bend over and hang down along it.' }, { value: 'standing', label: 'Standing', help: 'Guides stand straight out from the skin.' }]} /></div>
+        {plant.lie === 'falling' && <Field group="plant" name="liftMm" table={PLANT_PARAMETERS} />}
+        <div className="mt-2.5"><Button primary data-testid="plant" disabled={session.plotFaces.length === 0} onClick={plantNow}><Sprout size={15} />{guides ? 'Plant anew' : `Plant ${plant.guideCount} guides`}</Button></div>
+        {guides && <Note>{guides.count} guides of {guides.pointCount} points are planted{stale ? '; the plot or these settings have changed since.' : '.'} {guides.combed ? 'They are combed: planting anew starts from scratch.' : ''}</Note>}
+      </Question>
+    </>
+  );
+}
+
+function CombPanel({ document }: PanelProps) {
+  const brush = useEditor((s) => s.brush), { session } = useWorkshop();
+  if (!document.guides) return <First to="plant" label="Go to Plant">There are no guides to comb. Plant some first.</First>;
+  const lengths = session.guides?.lengths ?? new Float32Array(1), sorted = Float32Array.from(lengths).sort();
+  const cutting = brush.name === 'cut';
+  return (
+    <>
+      <Question title="Which brush?">
+        <Choice label="Brush" value={cutting ? 'cut' : 'comb'} onChange={(v) => useEditor.setState({ brush: { ...brush, name: v } })} options={[{ value: 'comb', label: 'Comb', help: 'Drag over the hair: it follows the stroke. Roots and lengths stay.' }, { value: 'cut', label: 'Cut', help: 'Guides are cut where they enter the brush.' }]} />
+        <div className="mt-1.5"><BrushFields names={cutting ? ['radiusMm'] : ['radiusMm', 'strength', 'falloff']} /></div>
+        <Note>{cutting ? <><Scissors size={12} className="mr-1 inline" />Drag across the hair; what lies beyond the brush falls.</> : <><Hand size={12} className="mr-1 inline" />Drag over the hair. Drag beside the model to turn the view; Shift-drag moves it.</>}</Note>
+      </Question>
+      <Question title="How long is it?">
+        <dl className="grid grid-cols-3 text-center">
+          {([['shortest', sorted[0]], ['middle', sorted[sorted.length >> 1]], ['longest', sorted[sorted.length - 1]]] as const).map(([k, v]) => <div key={k}><dd className="num text-text">{(v * 100).toFixed(1)} cm</dd><dt className="text-[11px] text-faint">{k}</dt></div>)}
+        </dl>
+      </Question>
+      <Question title="How far from the skin?"><Field group="sway" name="skinGapMm" table={SWAY_PARAMETERS} /><Note>The comb keeps this distance, and so does the movement.</Note></Question>
+    </>
+  );
+}
+
+function FillPanel({ document }: PanelProps) {
+  if (!document.guides) return <First to="plant" label="Go to Plant">There are no guides to fill between. Plant some first.</First>;
+  const { fill } = document;
+  const field = (n: keyof typeof FILL_PARAMETERS): ReactNode => <Field key={n} group="fill" name={n} table={FILL_PARAMETERS} />;
+  return (
+    <>
+      <Question title="How many strands?">{field('count')}{field('preview')}<Note>{Math.round(fill.count / document.guides.count)} strands for each guide.</Note></Question>
+      <Question title="How thick are they?">{field('widthUm')}{field('taper')}</Question>
+      <Question title="How do they lie together?">{field('clump')}{field('lock')}{field('frizzMm')}{field('lengthSpread')}</Question>
+      <Question title="What colour?">{field('melanin')}{field('redness')}</Question>
+    </>
+  );
+}
+
+function SwayPanel({ document }: PanelProps) {
+  const { session } = useWorkshop();
+  const run = useEditor((s) => s.run), playing = useEditor((s) => s.playing);
+  if (!document.guides) return <First to="plant" label="Go to Plant">There is no hair to move. Plant guides first.</First>;
+  const { sway } = document, edit = useEditor.getState().edit;
+  const field = (n: keyof typeof SWAY_PARAMETERS): ReactNode => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} />;
+  const pills = session.pills(), count = (skin: boolean): number => pills.filter((p) => (p.source === 'skin') === skin).length;
+  const d = sway.diameterUm * 1e-6, bend = (HAIR_MODULUS * sway.stiffness * Math.PI * d ** 4) / 64 * 1e9;
+  const fresh = run.key === session.key, total = document.bake.preRoll + document.shot.end - document.shot.start + 1;
+  return (
+    <>
+      <Question title="Let it move" aside={fresh && run.state !== 'none' ? <span className="num text-faint">{run.state === 'running' ? `${run.proof?.frames.length ?? 0} / ${total}` : 'computed'}</span> : undefined}>
+        <div className="flex gap-2">
+          <Button primary data-testid="run" onClick={() => { session.restartRun(); useEditor.setState({ frame: document.shot.start, playing: true }); }}>{fresh && run.state === 'done' ? <RotateCw size={14} /> : <Play size={14} />}{fresh && run.state !== 'none' ? 'Run again' : 'Run'}</Button>
+          {run.state === 'running' ? <Button onClick={() => { session.stopRun(); useEditor.setState({ playing: false }); }}><CircleStop size={14} />Stop</Button> : <Button onClick={() => { session.startRun(); useEditor.setState({ playing: !playing }); }}>{playing ? 'Pause' : 'Play'}</Button>}
+        </div>
+        {run.state === 'running' && <div className="mt-2 h-1 rounded bg-edge"><div className="h-full rounded bg-copper" style={{ width: `${((run.proof?.frames.length ?? 0) / total) * 100}%` }} /></div>}
+        {!fresh && run.state === 'done' && <Note>The last run was made with other settings or other hair.</Note>}
+      </Question>
+      <Question title="What is it made of?">{field('diameterUm')}{field('stiffness')}{field('damping')}<Note>Bending stiffness EI <span className="num">{bend.toPrecision(3)} nN·m²</span>, density 1320 kg/m³.</Note></Question>
+      <Question title="What holds it?">
+        <Toggle label="Calm start" help="The combed shape is made the shape of rest under gravity, by solving for it." checked={sway.calmStart} onChange={(v) => edit(v ? 'Calm start on' : 'Calm start off', (x) => { x.sway.calmStart = v; })} />
+        {field('holdRoot')}{field('holdTip')}{field('holdReach')}
+      </Question>
+      <Question title="What is around it?">
+        <Toggle label="Skin pills" help="Round shapes fitted to the body; hair does not pass them." checked={sway.skinPills} aside={sway.skinPills ? count(true) : 'off'} onChange={(v) => edit(v ? 'Skin pills on' : 'Skin pills off', (x) => { x.sway.skinPills = v; })} />
+        <Toggle label="Garment pills" help="Round shapes fitted to what is worn in this shot." checked={sway.garmentPills} aside={sway.garmentPills ? count(false) : 'off'} onChange={(v) => edit(v ? 'Garment pills on' : 'Garment pills off', (x) => { x.sway.garmentPills = v; })} />
+        {field('skinGapMm')}{field('friction')}{field('gravity')}
+      </Question>
+      <Question title="How careful?">{field('substeps')}<Field group="bake" name="preRoll" table={BAKE_PARAMETERS} /></Question>
+    </>
+  );
+}
+
+function ProofTable({ proof }: { proof: Proof }) {
+  const rows = ([['depth', 'Depth into pills', 1000, 'mm', 2], ['stretch', 'Stretch', 100, '%', 3]] as const).map(([m, label, k, unit, digits]) => ({ m, label, k, unit, digits, at: worst(proof, m, proof.start), limit: THRESHOLDS[m] }));
+  const nets = proof.frames.reduce((n, f) => n + f.netUses, 0);
+  return (
+    <table className="w-full text-soft">
+      <thead className="text-left text-[11px] text-faint"><tr><th className="py-1 font-medium">Measure</th><th className="text-right font-medium">worst</th><th className="text-right font-medium">limit</th><th className="text-right font-medium">frame</th></tr></thead>
+      <tbody>
+        {rows.map(({ m, label, k, unit, digits, at, limit }) => (
+          <tr key={m} className="border-t border-line">
+            <td className="py-1">{label}</td>
+            <td className={`num text-right ${at && at.value > limit ? 'text-trouble' : 'text-text'}`}>{at && at.value > limit ? '▲ ' : '● '}{((at?.value ?? 0) * k).toFixed(digits)} {unit}</td>
+            <td className="num text-right text-faint">{(limit * k).toFixed(unit === '%' ? 1 : 0)}</td>
+            <td className="text-right"><button type="button" className="num rounded px-1 text-copper hover:bg-lifted" onClick={() => at && useEditor.setState({ frame: at.frame, marked: at.guide, playing: false })}>{at?.frame ?? '–'}</button></td>
+          </tr>
+        ))}
+        <tr className="border-t border-line"><td className="py-1">Safety net</td><td className={`num text-right ${nets > 0 ? 'text-trouble' : 'text-text'}`}>{nets > 0 ? '▲ ' : '● '}{nets}</td><td className="num text-right text-faint">0</td><td /></tr>
+      </tbody>
+    </table>
+  );
+}
+function StartNotes({ proof }: { proof: Proof }) {
+  const { report } = proof;
+  return (
+    <>
+      <Note><span className="num">{report.beganInside}</span> points of <span className="num">{report.guides}</span> guides began inside one of <span className="num">{report.pills}</span> pills, at most <span className="num">{(report.beganDeepest * 1000).toFixed(1)} mm</span>; they are let be and may only come out. Depth is counted beyond that.</Note>
+      {report.cut > 0 && <Note><span className="num">{report.cut}</span> guides are too soft for their shape: gravity bends them more than a calm start can make good, and their hold carries the rest.</Note>}
+    </>
+  );
+}
+
+function ProofPanel({ document }: PanelProps) {
+  const { session } = useWorkshop();
+  const run = useEditor((s) => s.run), fresh = run.key === session.key;
+  if (!document.guides) return <First to="plant" label="Go to Plant">There is no hair to prove. Plant guides first.</First>;
+  if (!run.proof || run.proof.frames.length === 0) return <First to="sway" label="Go to Sway">No run has been measured yet. Run the movement in Sway; every frame of it is measured here.</First>;
+  return (
+    <>
+      <Question title="Is the movement right?" aside={!fresh ? <span className="text-copper">out of date</span> : undefined}>
+        <ProofTable proof={run.proof} />
+        <div className="mt-2.5 flex gap-2"><Button primary onClick={goToWorst}>Go to worst</Button>{(!fresh || session.live.size === 0) && <Button onClick={() => session.restartRun()}><RotateCw size={14} />Run again</Button>}</div>
+        {!fresh && <Note>These figures are of the last run; hair, shot or settings have changed since.</Note>}
+        {fresh && session.live.size === 0 && run.state === 'done' && <Note>Figures are kept with the groom, moving pictures are not: run again to see the strands move.</Note>}
+      </Question>
+      <Question title="How did it start?"><StartNotes proof={run.proof} /></Question>
+    </>
+  );
+}
+
+const BAKE_WORDS: Record<Bake['state'], string> = { queued: 'waits', running: 'running', done: 'done', failed: 'failed', cancelled: 'cancelled' };
+
+function BakePanel({ document }: PanelProps) {
+  const { session } = useWorkshop();
+  const bakes = useEditor((s) => s.bakes), bakeId = useEditor((s) => s.bakeId), proof = useEditor((s) => s.bakeProof);
+  if (!document.guides) return <First to="plant" label="Go to Plant">There is nothing to bake. Plant guides first.</First>;
+  const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => toast.error(e instanceof Error ? e.message : String(e))); };
+  const shown = bakes.find((b) => b.id === bakeId), busy = bakes.some((b) => b.state === 'queued' || b.state === 'running');
+  return (
+    <>
+      <Question title="Bake the range">
+        <div className="mb-1 flex text-soft"><span>Frames <span className="num text-text">{document.shot.start}–{document.shot.end}</span></span><span className="ml-auto"><span className="num text-text">{document.guides.count}</span> guides</span></div>
+        <Field group="bake" name="preRoll" table={BAKE_PARAMETERS} />
+        <div className="mt-2"><Button primary data-testid="bake" disabled={busy} onClick={() => trying(session.bake())}><Flame size={14} />Bake</Button></div>
+        <Note>Computed on the server; this window may be closed meanwhile.</Note>
+      </Question>
+      <Question title="Bakes">
+        {bakes.length === 0 && <p className="text-faint">None yet.</p>}
+        <ul className="flex flex-col gap-0.5">
+          {bakes.map((b) => {
+            const stale = b.motionKey !== session.key, running = b.state === 'running' || b.state === 'queued';
+            return (
+              <li key={b.id} data-testid="bake-row" data-state={b.state} className={`rounded px-2 py-1 ${b.id === bakeId ? 'bg-lifted' : 'hover:bg-raised'}`}>
+                <div className="flex items-center gap-2">
+                  <button type="button" disabled={b.state !== 'done'} onClick={() => trying(session.showBake(b.id))} className="min-w-0 flex-1 text-left">
+                    <span className="num">{new Date(b.createdAt).toLocaleTimeString('en-GB')}</span> <span className={b.state === 'failed' ? 'text-trouble' : 'text-soft'}>{BAKE_WORDS[b.state]}</span>{b.state === 'done' && stale && <span className="text-copper"> · out of date</span>}
+                  </button>
+                  {running ? <button type="button" className="rounded px-1.5 text-copper hover:bg-raised" onClick={() => trying(session.cancelBake(b.id))}>cancel</button>
+                    : <button type="button" aria-label="Delete this bake" title="Delete this bake" className="rounded p-1 text-faint hover:text-trouble" onClick={() => { if (confirm('Delete this bake and its frames? The groom itself is not touched.')) trying(session.deleteBake(b.id)); }}><Trash2 size={13} /></button>}
+                </div>
+                {running && <div className="mt-1 flex items-center gap-2"><div className="h-1 flex-1 rounded bg-edge"><div className="h-full rounded bg-copper" style={{ width: `${(b.stepsDone / b.steps) * 100}%` }} /></div><span className="num text-faint">{b.stepsDone}/{b.steps}{timeLeft(b)}</span></div>}
+                {b.message && <p className="text-[12px] text-faint">{b.message}</p>}
+              </li>
+            );
+          })}
+        </ul>
+      </Question>
+      {shown?.state === 'done' && (
+        <Question title="Hand it over">
+          <a href={`/api/bakes/${shown.id}/curves`} download data-testid="download" className="inline-flex h-7 items-center gap-1.5 rounded-md border border-edge bg-raised px-3 hover:bg-lifted"><Download size={14} />OpenUSD curves (.usda)</a>
+          <Note>{shown.guideCount} curves of {shown.pointCount} points, frames {shown.startFrame}–{shown.endFrame}; metres, +Y up, widths are diameters.</Note>
+          {shown.motionKey !== session.key && <Note><Wind size={12} className="mr-1 inline" />Something has changed since this was baked; bake again before you hand it over.</Note>}
+        </Question>
+      )}
+      {proof && <Question title="Proof of this bake"><ProofTable proof={proof} /><StartNotes proof={proof} /></Question>}
+    </>
+  );
+}
+
+function timeLeft(b: Bake): string {
+  if (!b.startedAt || b.stepsDone < 3) return '';
+  const each = (Date.now() - Date.parse(b.startedAt)) / b.stepsDone, left = Math.round((each * (b.steps - b.stepsDone)) / 1000);
+  return left > 0 ? ` · ${Math.floor(left / 60)}:${String(left % 60).padStart(2, '0')}` : '';
+}

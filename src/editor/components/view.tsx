@@ -1,0 +1,64 @@
+'use client';
+import { Eye, Waypoints, Pill as PillIcon, TriangleAlert } from 'lucide-react';
+import { useEffect, useRef } from 'react';
+import { goToWorst } from '../state/actions';
+import { worst } from '../state/stages';
+import { THRESHOLDS } from '../../core/document/proof';
+import { useEditor, type ViewName } from '../state/store';
+import { BrushTool } from '../view/brushes';
+import { Viewport } from '../view/viewport';
+import { useSize } from './controls';
+import { useWorkshop } from './context';
+
+const VIEWS: [ViewName, string][] = [['front', 'front'], ['side', 'side'], ['back', 'back'], ['threeQuarter', 'three-quarter'], ['whole', 'whole']];
+
+export function View() {
+  const { session, viewport } = useWorkshop();
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const [box, size] = useSize<HTMLDivElement>();
+  useEffect(() => {
+    if (!canvas.current) return;
+    const view = new Viewport(canvas.current, session), tool = new BrushTool(canvas.current, view, session);
+    viewport.current = view;
+    // a handle for tests and pictures; it only reads
+    Object.assign(window, { fineComb: { settled: () => view.settled && !useEditor.getState().filling, nodes: () => view.readNodes(), state: () => useEditor.getState(), session, view } });
+    return () => { tool.dispose(); view.dispose(); viewport.current = null; };
+  }, [session, viewport]);
+  useEffect(() => { viewport.current?.resize(size.width, size.height); }, [size, viewport]);
+
+  const stage = useEditor((s) => s.stage), frame = useEditor((s) => s.frame), show = useEditor((s) => s.show), viewName = useEditor((s) => s.viewName), brush = useEditor((s) => s.brush);
+  const clip = useEditor((s) => s.history?.document.shot.clip), guides = useEditor((s) => s.history?.document.guides), filling = useEditor((s) => s.filling), run = useEditor((s) => s.run), bakeId = useEditor((s) => s.bakeId), bakeProof = useEditor((s) => s.bakeProof);
+  const brushing = stage === 'comb' ? !!guides : stage === 'plant';
+  const current = run.key === session.key;
+  const proof = stage === 'bake' ? bakeProof : current ? run.proof : null;
+  const deepest = worst(proof, 'depth', proof?.start);
+  const trouble = (stage === 'proof' || stage === 'sway' || stage === 'bake') && deepest && deepest.value > THRESHOLDS.depth ? deepest : null;
+  const source = stage === 'bake' ? (bakeId && bakeProof ? 'baked' : 'combed shape') : (stage === 'sway' || stage === 'proof') && current && session.live.has(Math.round(frame)) ? 'computed' : 'combed shape';
+  return (
+    <div ref={box} className="relative min-h-0 overflow-hidden bg-[#777471]">
+      <canvas ref={canvas} data-testid="view" tabIndex={0} aria-label="The view. Drag to turn, Shift-drag or middle-drag to move, wheel to come closer." className="absolute inset-0 h-full w-full touch-none outline-none" style={{ cursor: brushing ? 'crosshair' : 'default' }} />
+      <div className="pointer-events-none absolute top-3 left-3 flex gap-1.5">
+        <span className="chip"><b className="font-semibold">{clip || 'rest pose'}</b>frame <span className="num" data-testid="frame">{Math.round(frame)}</span></span>
+        {guides && stage !== 'cast' && stage !== 'plant' && <span className="chip" data-testid="source">{source}</span>}
+        {filling && <span className="chip">filling …</span>}
+      </div>
+      <div className="absolute top-3 right-3 flex gap-1.5">
+        {VIEWS.map(([name, label]) => <button key={name} type="button" aria-pressed={viewName === name} onClick={() => useEditor.setState({ viewRequest: { name, count: useEditor.getState().viewRequest.count + 1 } })} className="chip hover:bg-black aria-pressed:text-[#f0a366]">{label}</button>)}
+      </div>
+      <div className="absolute right-3 bottom-3 flex gap-1.5">
+        {(stage === 'sway' || stage === 'proof') && run.state === 'running' && <span className="chip"><span className="num">{run.rate.toFixed(1)}</span>frames/s simulated</span>}
+        {stage !== 'plant' && guides && <ShowButton label="Filled hair (H)" on={show.hair} onClick={() => useEditor.setState({ show: { ...show, hair: !show.hair } })}><Eye size={14} />hair</ShowButton>}
+        {(stage !== 'plant' && stage !== 'comb') && guides && <ShowButton label="Guides (G)" on={show.guides} onClick={() => useEditor.setState({ show: { ...show, guides: !show.guides } })}><Waypoints size={14} />guides</ShowButton>}
+        {(stage === 'sway' || stage === 'proof') && <ShowButton label="Pills (P)" on={show.pills} onClick={() => useEditor.setState({ show: { ...show, pills: !show.pills } })}><PillIcon size={14} />pills</ShowButton>}
+      </div>
+      <div className="absolute bottom-3 left-3 flex items-center gap-1.5">
+        {brushing && <span className="chip pointer-events-none num">R {brush.radiusMm.toFixed(0)} mm{stage === 'comb' && brush.name === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}</span>}
+        {trouble && <><span className="chip pointer-events-none"><TriangleAlert size={14} className="text-[#ff8a76]" />guide <span className="num">{trouble.guide}</span> is <span className="num">{(trouble.value * 1000).toFixed(1)} mm</span> into a pill at frame <span className="num">{trouble.frame}</span></span><button type="button" onClick={goToWorst} className="chip hover:bg-black">go to worst <kbd className="num">W</kbd></button></>}
+      </div>
+    </div>
+  );
+}
+
+function ShowButton({ label, on, onClick, children }: { label: string; on: boolean; onClick: () => void; children: React.ReactNode }) {
+  return <button type="button" title={label} aria-label={label} aria-pressed={on} onClick={onClick} className="chip opacity-70 hover:bg-black aria-pressed:text-[#f0a366] aria-pressed:opacity-100">{children}</button>;
+}

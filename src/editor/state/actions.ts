@@ -1,0 +1,77 @@
+/** Every action by name: the command box, the keys and the buttons all use this list. */
+import { FILL_PARAMETERS, SWAY_PARAMETERS, defaultsOf } from '../../core/document/schema';
+import type { Session } from './session';
+import { STAGE_NAMES } from './stages';
+import { STAGES, useEditor, type ViewName } from './store';
+import { setTheme } from '../components/theme';
+
+export interface Action {
+  id: string;
+  name: string;
+  group: string;
+  /** As shown, e.g. "Ctrl Z". */
+  keys?: string;
+  /** Key of `KeyboardEvent.key`, lower case, with "ctrl+" or "shift+" before. */
+  combo?: string[];
+  enabled: () => boolean;
+  run: () => void;
+}
+
+const state = useEditor.getState;
+const always = (): boolean => true;
+
+export function buildActions(session: Session, tell: (message: string) => void): Action[] {
+  const document = () => state().history?.document;
+  const hasGuides = (): boolean => !!document()?.guides;
+  const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => tell(e instanceof Error ? e.message : String(e))); };
+  const step = (by: number): void => {
+    const shot = document()?.shot;
+    if (shot) useEditor.setState({ playing: false, frame: Math.min(shot.end, Math.max(shot.start, Math.round(state().frame) + by)) });
+  };
+  const views: [ViewName, string, string][] = [['front', 'Front', ''], ['side', 'Side', ''], ['back', 'Back', ''], ['threeQuarter', 'Three-quarter', ''], ['whole', 'Whole figure', '']];
+  const look = (name: ViewName): void => useEditor.setState({ viewRequest: { name, count: state().viewRequest.count + 1 } });
+  return [
+    ...STAGES.map((stage, i): Action => ({ id: `stage-${stage}`, name: `Go to ${STAGE_NAMES[stage]}`, group: 'Stages', keys: String(i + 1), combo: [String(i + 1)], enabled: always, run: () => useEditor.setState({ stage }) })),
+    { id: 'play', name: 'Play or pause', group: 'Time', keys: 'Space', combo: [' '], enabled: always, run: () => { if (!state().playing && state().stage === 'sway') session.startRun(); useEditor.setState({ playing: !state().playing }); } },
+    { id: 'next', name: 'Next frame', group: 'Time', keys: '→', combo: ['arrowright'], enabled: always, run: () => step(1) },
+    { id: 'previous', name: 'Previous frame', group: 'Time', keys: '←', combo: ['arrowleft'], enabled: always, run: () => step(-1) },
+    { id: 'first', name: 'First frame', group: 'Time', keys: 'Home', combo: ['home'], enabled: always, run: () => step(-1e9) },
+    { id: 'last', name: 'Last frame', group: 'Time', keys: 'End', combo: ['end'], enabled: always, run: () => step(1e9) },
+    { id: 'undo', name: 'Undo', group: 'Document', keys: 'Ctrl Z', combo: ['ctrl+z'], enabled: () => (state().history?.done.length ?? 0) > 0, run: () => state().undo() },
+    { id: 'redo', name: 'Redo', group: 'Document', keys: 'Ctrl Shift Z', combo: ['ctrl+shift+z', 'ctrl+y'], enabled: () => (state().history?.undone.length ?? 0) > 0, run: () => state().redo() },
+    { id: 'brush-comb', name: 'Comb brush', group: 'Brushes', enabled: hasGuides, run: () => useEditor.setState({ stage: 'comb', brush: { ...state().brush, name: 'comb' } }) },
+    { id: 'brush-cut', name: 'Cut brush', group: 'Brushes', enabled: hasGuides, run: () => useEditor.setState({ stage: 'comb', brush: { ...state().brush, name: 'cut' } }) },
+    { id: 'plant', name: 'Plant guides', group: 'Groom', enabled: () => session.plotFaces.length > 0, run: () => { useEditor.setState({ stage: 'plant' }); session.plant(); } },
+    { id: 'plot-marked', name: 'Take the plot from the file’s hair marks', group: 'Groom', enabled: () => session.mesh.hair.length > 0, run: () => session.setPlot(session.markedFaces(), 'Plot from the file’s marks') },
+    { id: 'run', name: 'Run the movement again', group: 'Movement', keys: 'Shift R', combo: ['shift+r'], enabled: hasGuides, run: () => { useEditor.setState({ stage: 'sway', playing: true, frame: document()!.shot.start }); session.restartRun(); } },
+    { id: 'run-stop', name: 'Stop the run', group: 'Movement', enabled: () => state().run.state === 'running', run: () => session.stopRun() },
+    { id: 'worst', name: 'Go to the worst frame', group: 'Movement', keys: 'W', combo: ['w'], enabled: () => !!state().run.proof?.frames.length, run: () => goToWorst() },
+    { id: 'sway-reset', name: 'Reset all movement settings', group: 'Movement', enabled: always, run: () => state().edit('Reset movement settings', (d) => { Object.assign(d.sway, defaultsOf(SWAY_PARAMETERS), { calmStart: true, skinPills: true, garmentPills: true }); }) },
+    { id: 'fill-reset', name: 'Reset all filling settings', group: 'Groom', enabled: always, run: () => state().edit('Reset filling settings', (d) => { Object.assign(d.fill, defaultsOf(FILL_PARAMETERS)); }) },
+    { id: 'bake', name: 'Bake the range', group: 'Hand-over', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'bake' }); trying(session.bake()); } },
+    ...views.map(([name, label]): Action => ({ id: `view-${name}`, name: `View: ${label.toLowerCase()}`, group: 'View', enabled: always, run: () => look(name) })),
+    { id: 'show-hair', name: 'Show or hide filled hair', group: 'View', keys: 'H', combo: ['h'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, hair: !state().show.hair } }) },
+    { id: 'show-guides', name: 'Show or hide guides', group: 'View', keys: 'G', combo: ['g'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, guides: !state().show.guides } }) },
+    { id: 'show-pills', name: 'Show or hide pills', group: 'View', keys: 'P', combo: ['p'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, pills: !state().show.pills } }) },
+    { id: 'theme', name: 'Switch between dark and light', group: 'View', enabled: always, run: () => setTheme(state().theme === 'peat' ? 'linen' : 'peat') },
+    { id: 'commands', name: 'Find an action', group: 'Help', keys: 'Ctrl K', combo: ['ctrl+k'], enabled: always, run: () => useEditor.setState({ commandOpen: true }) },
+    { id: 'keys', name: 'List of keys', group: 'Help', keys: '?', combo: ['?', 'shift+?'], enabled: always, run: () => useEditor.setState({ keysOpen: true }) },
+  ];
+}
+
+/** Flies to the frame where the deepest (or, without depth, the most stretched) strand is. */
+export function goToWorst(): void {
+  const { run, stage, bakeProof } = state(), proof = stage === 'bake' ? bakeProof : run.proof;
+  if (!proof) return;
+  const shown = proof.frames.filter((f) => f.frame >= proof.start);
+  if (shown.length === 0) return;
+  const deepest = shown.reduce((a, b) => (b.depth > a.depth ? b : a));
+  const stretched = shown.reduce((a, b) => (b.stretch > a.stretch ? b : a));
+  const [frame, guide] = deepest.depth > 1e-5 ? [deepest.frame, deepest.depthGuide] : [stretched.frame, stretched.stretchGuide];
+  useEditor.setState({ frame, marked: guide, playing: false, stage: stage === 'sway' || stage === 'bake' ? stage : 'proof' });
+}
+
+export const comboOf = (e: KeyboardEvent): string => {
+  const key = e.key.toLowerCase();
+  return `${e.ctrlKey || e.metaKey ? 'ctrl+' : ''}${e.shiftKey && (key.length > 1 || /[a-z]/.test(key) || key === '?') ? 'shift+' : ''}${key}`;
+};

@@ -1,0 +1,77 @@
+/** The server as the page sees it. Every answer is checked. */
+import { z } from 'zod';
+import { documentSchema, type GroomDocument } from '../../core/document/schema';
+import { measuresSchema, proofSchema, reportSchema, type Proof } from '../../core/document/proof';
+
+export class ApiError extends Error {
+  constructor(readonly status: number, readonly code: string, message: string, readonly details?: unknown) { super(message); }
+}
+
+const errorSchema = z.object({ code: z.string(), message: z.string(), details: z.unknown().optional() });
+
+async function call(path: string, init?: RequestInit): Promise<Response> {
+  let response: Response;
+  try {
+    response = await fetch(path, init);
+  } catch {
+    throw new ApiError(0, 'offline', 'The server does not answer. Your work is kept in this window and sent again.');
+  }
+  if (response.ok) return response;
+  const parsed = errorSchema.safeParse(await response.json().catch(() => null));
+  throw parsed.success ? new ApiError(response.status, parsed.data.code, parsed.data.message, parsed.data.details) : new ApiError(response.status, 'internal', `The server answered ${response.status}.`);
+}
+const get = async <T>(path: string, schema: z.ZodType<T>): Promise<T> => schema.parse(await (await call(path)).json());
+const send = async <T>(method: string, path: string, body: unknown, schema: z.ZodType<T>): Promise<T> =>
+  schema.parse(await (await call(path, { method, body: JSON.stringify(body), headers: { 'content-type': 'application/json' } })).json());
+
+const groomSchema = z.object({
+  id: z.string(), name: z.string(), version: z.number(), document: documentSchema,
+  asset: z.object({ id: z.string(), name: z.string(), fileName: z.string(), packed: z.string(), warnings: z.array(z.string()) }),
+  production: z.object({ id: z.string(), name: z.string() }),
+});
+export type Groom = z.infer<typeof groomSchema>;
+export const getGroom = (id: string): Promise<Groom> => get(`/api/grooms/${id}`, groomSchema);
+
+const bytes = async (path: string): Promise<Uint8Array> => new Uint8Array(await (await call(path)).arrayBuffer());
+export const getPackedCharacter = (assetId: string): Promise<Uint8Array> => bytes(`/api/characters/${assetId}/packed`);
+export const getBuffer = (id: string): Promise<Uint8Array> => bytes(`/api/buffers/${id}`);
+export async function putBuffer(id: string, data: Uint8Array): Promise<void> { await call(`/api/buffers/${id}`, { method: 'PUT', body: data as Uint8Array<ArrayBuffer> }); }
+
+export const saveGroom = (id: string, base: number, document: GroomDocument, label: string): Promise<number> =>
+  send('PUT', `/api/grooms/${id}`, { base, document, label }, z.object({ version: z.number() })).then((r) => r.version);
+export const copyGroom = (id: string, name: string, document: GroomDocument): Promise<string> =>
+  send('POST', `/api/grooms/${id}/copy`, { name, document }, z.object({ groomId: z.string() })).then((r) => r.groomId);
+
+const takeSchema = z.object({ id: z.string(), motionKey: z.string(), proof: proofSchema, createdAt: z.string() }).nullable();
+export type Take = z.infer<typeof takeSchema>;
+export const newestTake = (groomId: string): Promise<Take> => get(`/api/grooms/${groomId}/takes`, takeSchema);
+export async function addTake(groomId: string, motionKey: string, proof: Proof): Promise<void> { await send('POST', `/api/grooms/${groomId}/takes`, { motionKey, proof }, z.object({ id: z.string() })); }
+
+const bakeSchema = z.object({
+  id: z.string(), groomId: z.string(), motionKey: z.string(), startFrame: z.number(), endFrame: z.number(), preRoll: z.number(), guideCount: z.number(), pointCount: z.number(),
+  state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled']), stepsDone: z.number(), steps: z.number(), message: z.string().nullable(),
+  report: reportSchema.nullable(), createdAt: z.string(), startedAt: z.string().nullable(), finishedAt: z.string().nullable(),
+});
+export type Bake = z.infer<typeof bakeSchema>;
+export const listBakes = (groomId: string): Promise<Bake[]> => get(`/api/grooms/${groomId}/bakes`, z.array(bakeSchema));
+export const startBake = (groomId: string): Promise<Bake> => send('POST', `/api/grooms/${groomId}/bakes`, {}, bakeSchema);
+export const cancelBake = (id: string): Promise<Bake> => send('POST', `/api/bakes/${id}/cancel`, {}, bakeSchema);
+export async function deleteBake(id: string): Promise<void> { await call(`/api/bakes/${id}`, { method: 'DELETE' }); }
+export const bakeMeasures = (id: string): Promise<z.infer<typeof measuresSchema>[]> => get(`/api/bakes/${id}`, z.object({ frames: z.array(measuresSchema) })).then((b) => b.frames);
+export async function bakeFrames(id: string, from: number, to: number): Promise<Map<number, Float32Array>> {
+  const data = await bytes(`/api/bakes/${id}/frames?from=${from}&to=${to}`), view = new DataView(data.buffer), out = new Map<number, Float32Array>();
+  for (let at = 0; at + 8 <= data.length; ) {
+    const frame = view.getInt32(at, true), length = view.getUint32(at + 4, true);
+    out.set(frame, new Float32Array(data.slice(at + 8, at + 8 + 4 * length).buffer));
+    at += 8 + 4 * length;
+  }
+  return out;
+}
+
+const overviewSchema = z.object({
+  productions: z.array(z.object({ id: z.string(), name: z.string(), assets: z.array(z.object({ id: z.string(), name: z.string(), fileName: z.string(), grooms: z.array(z.object({ id: z.string(), name: z.string(), shot: z.string(), updatedAt: z.string() })) })) })),
+});
+export type OverviewData = z.infer<typeof overviewSchema>;
+export const getOverview = (): Promise<OverviewData> => get('/api/overview', overviewSchema);
+export const uploadCharacter = async (file: File): Promise<{ groomId: string; warnings: string[] }> =>
+  z.object({ groomId: z.string(), warnings: z.array(z.string()) }).parse(await (await call(`/api/characters?fileName=${encodeURIComponent(file.name)}`, { method: 'POST', body: file })).json());

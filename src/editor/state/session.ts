@@ -1,0 +1,400 @@
+/**
+ * The arrays behind the screen: the character, its pose at the play head, guides, filled strands, computed and baked frames.
+ * It listens to the store, keeps itself up to date, and tells the view when something to be drawn has changed.
+ */
+import { bufferId, bytesOf, floatsOf, packPlanting, uintsOf, unpackPlanting } from '../../core/document/buffers';
+import type { BufferId, GroomDocument } from '../../core/document/schema';
+import { motionKey, plantKey, type Proof } from '../../core/document/proof';
+import type { FilledStrands } from '../../core/fill/strands';
+import { growGuide } from '../../core/groom/grow';
+import { placeGuides, restFrames, rootMotionsInto, rootPlace, scatterEvenly, type Planting } from '../../core/groom/planting';
+import { polylineLength } from '../../core/groom/polyline';
+import { clipTime, poseCharacter, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
+import { Surface } from '../../core/mesh/surface';
+import { characterPills } from '../../core/sway/run';
+import type { Pill } from '../../core/sway/pills';
+import type { FillReply, FillRequest, SwayReply, SwayRequest } from '../../workers/messages';
+import * as api from './api';
+import { NO_RUN, useEditor, type EditorState } from './store';
+
+export interface Guides {
+  planting: Planting;
+  frames: Float64Array;
+  pointCount: number;
+  /** Rest-oriented offsets; the live copy while a stroke is on. */
+  offsets: Float32Array;
+  lengths: Float32Array;
+}
+
+export interface Filled { strands: FilledStrands; frames: Float64Array }
+
+type Listener = () => void;
+
+export class Session {
+  readonly buffers = new Map<BufferId, Uint8Array>();
+  readonly mesh: CharacterMesh;
+  readonly rest: Float64Array;
+  readonly restSurface: Surface;
+  guides: Guides | null = null;
+  plotFaces: Uint32Array = new Uint32Array(0);
+  filled: Filled | null = null;
+  pose: Pose;
+  /** The plot's mesh in the present pose. */
+  skin: Float64Array;
+  /** 7 × guides at the play head. */
+  motions = new Float64Array(0);
+  /** Computed frames of the live run, and of the bake that is shown. */
+  readonly live = new Map<number, Float32Array>();
+  readonly baked = new Map<number, Float32Array>();
+  saveNow: () => Promise<boolean> = () => Promise.resolve(false);
+
+  private readonly listeners = new Set<Listener>();
+  private readonly swayWorker: Worker;
+  private readonly fillWorker: Worker;
+  private runNumber = 0;
+  private fillNumber = 0;
+  private fillTimer: ReturnType<typeof setTimeout> | undefined;
+  private fillKey = '';
+  private surfaceFrame = NaN;
+  private posedSurface: Surface | null = null;
+  private pillCache: { key: string; pills: Pill[] } | null = null;
+  private pollTimer: ReturnType<typeof setTimeout> | undefined;
+  private readonly unsubscribe: () => void;
+  private closed = false;
+
+  private constructor(readonly groom: api.Groom, readonly character: Character, packed: Uint8Array) {
+    const document = groom.document;
+    this.mesh = character.meshes.find((m) => m.name === document.plot.mesh) ?? character.meshes[0];
+    this.pose = poseCharacter(character, null, 0);
+    this.rest = new Float64Array(this.mesh.positions.length);
+    skinPositions(character, this.mesh, this.pose, this.rest);
+    this.skin = this.rest.slice();
+    this.restSurface = new Surface(this.rest, this.mesh.triangles);
+    this.swayWorker = new Worker(new URL('../../workers/sway.worker.ts', import.meta.url), { type: 'module' });
+    this.fillWorker = new Worker(new URL('../../workers/fill.worker.ts', import.meta.url), { type: 'module' });
+    this.swayWorker.onmessage = (e: MessageEvent<SwayReply>) => this.onSway(e.data);
+    this.fillWorker.onmessage = (e: MessageEvent<FillReply>) => this.onFill(e.data);
+    this.toSway({ kind: 'character', packed });
+    this.toFill({ kind: 'surface', positions: this.rest, triangles: this.mesh.triangles });
+    this.unsubscribe = useEditor.subscribe((s, b) => this.onStore(s, b));
+  }
+
+  /** Loads a groom with everything it refers to and opens it in the store. */
+  static async open(groomId: string): Promise<Session> {
+    const groom = await api.getGroom(groomId);
+    const packed = await api.getPackedCharacter(groom.asset.id);
+    const { unpackCharacter } = await import('../../formats/packed-character');
+    const read = unpackCharacter(packed);
+    if (!read.ok) throw new Error(read.error.message);
+    const session = new Session(groom, read.value, packed);
+    const { plot, guides } = groom.document;
+    await Promise.all([plot.faces, guides?.planting, guides?.offsets].filter((id): id is string => !!id).map((id) => session.need(id)));
+    useEditor.getState().open(groom);
+    session.adoptDocument(groom.document);
+    session.setFrame(groom.document.shot.start);
+    const [take, bakes] = await Promise.all([api.newestTake(groomId), api.listBakes(groomId)]);
+    if (take) useEditor.setState({ run: { ...NO_RUN, state: 'done', key: take.motionKey, proof: take.proof, head: take.proof.end } });
+    session.takeBakes(bakes);
+    return session;
+  }
+
+  close(): void {
+    this.closed = true;
+    this.unsubscribe();
+    this.swayWorker.terminate();
+    this.fillWorker.terminate();
+    clearTimeout(this.pollTimer);
+    clearTimeout(this.fillTimer);
+    useEditor.setState({ groom: null, history: null, run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1 });
+  }
+
+  onChange(listener: Listener): () => void {
+    this.listeners.add(listener);
+    return () => { this.listeners.delete(listener); };
+  }
+  changed(): void { for (const l of this.listeners) l(); }
+
+  private async need(id: BufferId): Promise<void> { if (!this.buffers.has(id)) this.buffers.set(id, await api.getBuffer(id)); }
+  private keep(bytes: Uint8Array): BufferId {
+    const id = bufferId(bytes);
+    this.buffers.set(id, bytes);
+    return id;
+  }
+  private toSway(message: SwayRequest): void { this.swayWorker.postMessage(message); }
+  private toFill(message: FillRequest): void { this.fillWorker.postMessage(message); }
+  get document(): GroomDocument { return useEditor.getState().history!.document; }
+  get clip(): Clip | null { return this.character.clips.find((c) => c.name === this.document.shot.clip) ?? null; }
+  get key(): string { return motionKey(this.document, this.groom.asset.packed); }
+
+  // ------------------------------------------------------------ following the document
+
+  private onStore(state: EditorState, before: EditorState): void {
+    if (state.history?.document !== before.history?.document && state.history && before.history) {
+      this.adoptDocument(state.history.document, before.history.document);
+      this.changed();
+    }
+    if (state.frame !== before.frame) this.setFrame(state.frame);
+    if (state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.marked !== before.marked) this.changed();
+  }
+
+  private adoptDocument(document: GroomDocument, before?: GroomDocument): void {
+    if (document.plot.faces !== before?.plot.faces) this.plotFaces = document.plot.faces ? uintsOf(this.buffers.get(document.plot.faces)!) : new Uint32Array(0);
+    if (document.guides?.planting !== before?.guides?.planting || document.guides?.offsets !== before?.guides?.offsets || document.guides?.pointCount !== before?.guides?.pointCount) {
+      const g = document.guides;
+      if (!g) this.guides = null;
+      else {
+        const planting = g.planting === before?.guides?.planting && this.guides ? this.guides.planting : unpackPlanting(this.buffers.get(g.planting)!);
+        const frames = planting === this.guides?.planting ? this.guides.frames : restFrames(planting, this.rest, this.mesh.triangles);
+        const offsets = floatsOf(this.buffers.get(g.offsets)!);
+        this.guides = { planting, frames, pointCount: g.pointCount, offsets, lengths: lengthsOf(offsets, g.pointCount) };
+      }
+      this.setFrame(useEditor.getState().frame, true);
+    }
+    if (document.shot !== before?.shot) this.setFrame(useEditor.getState().frame, true);
+    if (before && useEditor.getState().run.state === 'running' && this.key !== useEditor.getState().run.key) this.restartRun();
+    this.scheduleFill(before === undefined ? 0 : 120);
+  }
+
+  /** Moves the pose and everything on it to a frame. */
+  setFrame(frame: number, force = false): void {
+    if (!useEditor.getState().history) return;
+    const { shot } = this.document, { clip } = this;
+    this.pose = poseCharacter(this.character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
+    skinPositions(this.character, this.mesh, this.pose, this.skin);
+    this.surfaceFrame = NaN;
+    if (this.guides) {
+      if (force || this.motions.length !== 7 * this.guides.planting.faces.length) this.motions = new Float64Array(7 * this.guides.planting.faces.length);
+      rootMotionsInto(this.motions, this.guides.planting, this.guides.frames, this.skin, this.mesh.triangles);
+    }
+    this.changed();
+  }
+
+  /** The plot's mesh at the play head, for picking and for brushes. */
+  surfaceNow(): Surface {
+    const { frame } = useEditor.getState();
+    if (!this.posedSurface || this.surfaceFrame !== frame) {
+      this.posedSurface = new Surface(this.skin.slice(), this.mesh.triangles);
+      this.surfaceFrame = frame;
+    }
+    return this.posedSurface;
+  }
+
+  /** Pills as the settings ask for, in the rest pose. */
+  pills(): Pill[] {
+    const { hidden, sway } = this.document, key = JSON.stringify([hidden, sway.skinPills, sway.garmentPills]);
+    if (this.pillCache?.key !== key) this.pillCache = { key, pills: characterPills(this.character, hidden, { skin: sway.skinPills, garments: sway.garmentPills }) };
+    return this.pillCache.pills;
+  }
+
+  /** World points of the guides as the stage shows them, and where they come from. */
+  shownGuides(): { points: Float32Array; from: 'combed' | 'computed' | 'baked' } | null {
+    const { guides } = this;
+    if (!guides) return null;
+    const { stage, frame, run, bakeId } = useEditor.getState();
+    const at = Math.round(frame);
+    if ((stage === 'sway' || stage === 'proof') && run.key === this.key) {
+      const points = this.live.get(at);
+      if (points && points.length === guides.offsets.length) return { points, from: 'computed' };
+    }
+    if (stage === 'bake' && bakeId) {
+      const points = this.baked.get(at);
+      if (points && points.length === guides.offsets.length) return { points, from: 'baked' };
+    }
+    const points = new Float32Array(guides.offsets.length);
+    placeGuides(guides.offsets, this.motions, guides.pointCount, points);
+    return { points, from: 'combed' };
+  }
+
+  // ------------------------------------------------------------ planting
+
+  /** Stores chosen faces as the plot. */
+  setPlot(faces: Uint32Array, name: string): void {
+    const sorted = Uint32Array.from(new Set(faces)).sort();
+    const id = sorted.length > 0 ? this.keep(bytesOf(sorted)) : null;
+    useEditor.getState().edit(name, (d) => { d.plot.faces = id; });
+  }
+
+  /** Faces that the file itself marks for hair. */
+  markedFaces(): Uint32Array {
+    const { hair, triangles } = this.mesh;
+    const faces: number[] = [];
+    if (hair.length > 0) for (let f = 0; f < triangles.length / 3; f++) if ([0, 1, 2].every((k) => hair[triangles[3 * f + k]] > 0.5)) faces.push(f);
+    return Uint32Array.from(faces);
+  }
+
+  /** Plants guides by the settings in the document; what was planted before is replaced. */
+  plant(): void {
+    const { plant, plot } = this.document;
+    if (this.plotFaces.length === 0) return;
+    const planting = scatterEvenly(this.restSurface, this.plotFaces, plant.guideCount, plant.seed);
+    const offsets = new Float32Array(3 * plant.pointCount * plant.guideCount);
+    for (let g = 0; g < plant.guideCount; g++) offsets.set(growGuide(this.restSurface, rootPlace(this.restSurface, planting, g), this.restSurface.normal(planting.faces[g]),
+      { length: plant.lengthCm / 100, pointCount: plant.pointCount, lie: plant.lie, lift: plant.liftMm / 1000 }), 3 * plant.pointCount * g);
+    const plantingId = this.keep(packPlanting(planting)), offsetsId = this.keep(bytesOf(offsets));
+    useEditor.getState().edit(`Plant ${plant.guideCount} guides`, (d) => {
+      d.guides = { count: plant.guideCount, pointCount: plant.pointCount, planting: plantingId, offsets: offsetsId, plantKey: plantKey({ plot, plant }), combed: false };
+    });
+  }
+
+  // ------------------------------------------------------------ combing
+
+  /** World points for a stroke to work on. */
+  beginStroke(): Float32Array | null {
+    const { guides } = this;
+    if (!guides) return null;
+    const points = new Float32Array(guides.offsets.length);
+    placeGuides(guides.offsets, this.motions, guides.pointCount, points);
+    return points;
+  }
+  /** Shows a stroke that is under way. */
+  previewStroke(points: Float32Array): void {
+    const { guides } = this;
+    if (!guides) return;
+    placeGuides(points, this.motions, guides.pointCount, guides.offsets, true);
+    for (let g = 0; g < this.motions.length / 7; g++) for (let c = 0; c < 3; c++) guides.offsets[3 * g * guides.pointCount + c] = 0;
+    this.changed();
+  }
+  /** Makes the stroke an edit; or takes the preview back. */
+  endStroke(name: string | null): void {
+    const { guides } = this, stored = this.document.guides;
+    if (!guides || !stored) return;
+    if (name === null) {
+      guides.offsets.set(floatsOf(this.buffers.get(stored.offsets)!));
+      this.changed();
+      return;
+    }
+    const id = this.keep(bytesOf(guides.offsets));
+    useEditor.getState().edit(name, (d) => { d.guides!.offsets = id; d.guides!.combed = true; });
+  }
+
+  // ------------------------------------------------------------ filling
+
+  private scheduleFill(delay: number): void {
+    clearTimeout(this.fillTimer);
+    this.fillTimer = setTimeout(() => this.fill(), delay);
+  }
+  private fill(): void {
+    const { guides } = this;
+    if (!guides || this.plotFaces.length === 0) {
+      this.filled = null;
+      this.fillKey = '';
+      this.changed();
+      return;
+    }
+    const { fill, guides: g, plot, plant } = this.document;
+    const key = JSON.stringify([fill.count, fill.preview, fill.lengthSpread, g, plot.faces, plant.seed]);
+    if (key === this.fillKey) return;
+    this.fillKey = key;
+    useEditor.setState({ filling: true });
+    this.toFill({ kind: 'fill', request: ++this.fillNumber, faces: this.plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: Math.min(fill.preview, fill.count), full: fill.count, seed: plant.seed, lengthSpread: fill.lengthSpread });
+  }
+  private onFill(reply: FillReply): void {
+    if (reply.request !== this.fillNumber) return;
+    if (reply.kind === 'filled') {
+      this.filled = { strands: reply.strands, frames: restFrames(reply.strands.roots, this.rest, this.mesh.triangles) };
+      useEditor.setState({ filling: false, fillCount: reply.strands.roots.faces.length });
+    } else useEditor.setState({ filling: false });
+    this.changed();
+  }
+
+  // ------------------------------------------------------------ the live run
+
+  /** Computes the range from its pre-roll, unless it is computed already. */
+  startRun(): void {
+    const { run } = useEditor.getState();
+    if (!this.document.guides) return;
+    if (run.key === this.key && (run.state === 'running' || (run.state === 'done' && this.live.size > 0))) return;
+    this.restartRun();
+  }
+  restartRun(): void {
+    const { document } = this, g = document.guides;
+    if (!g) return;
+    this.live.clear();
+    const { start, end, fps } = document.shot;
+    useEditor.setState({ run: { state: 'running', key: this.key, proof: { start, end, fps, report: { guides: g.count, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }, frames: [] }, rate: 0, head: start - document.bake.preRoll - 1 } });
+    this.toSway({ kind: 'run', run: ++this.runNumber, document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, startFrame: start, endFrame: end, preRoll: document.bake.preRoll });
+  }
+  stopRun(): void {
+    this.runNumber++;
+    this.toSway({ kind: 'stop' });
+    const { run } = useEditor.getState();
+    if (run.state === 'running') useEditor.setState({ run: NO_RUN });
+    this.live.clear();
+    this.changed();
+  }
+  private onSway(reply: SwayReply): void {
+    if (reply.run !== this.runNumber) return;
+    const { run } = useEditor.getState();
+    if (reply.kind === 'failed') {
+      useEditor.setState({ run: NO_RUN, playing: false, saveMessage: reply.message });
+      this.onTrouble?.(reply.message);
+      return;
+    }
+    if (!run.proof) return;
+    if (reply.kind === 'started') useEditor.setState({ run: { ...run, proof: { ...run.proof, report: reply.report } } });
+    else if (reply.kind === 'frame') {
+      this.live.set(reply.measures.frame, reply.points);
+      const rate = reply.ms > 0 ? (run.rate > 0 ? 0.85 * run.rate + 150 / reply.ms : 1000 / reply.ms) : run.rate;
+      useEditor.setState({ run: { ...run, rate, head: reply.measures.frame, proof: { ...run.proof, frames: [...run.proof.frames, reply.measures] } } });
+      if (Math.round(useEditor.getState().frame) === reply.measures.frame) this.changed();
+    } else {
+      useEditor.setState({ run: { ...run, state: 'done' } });
+      void this.keepTake(run.key, run.proof);
+    }
+  }
+  onTrouble: ((message: string) => void) | null = null;
+  private async keepTake(key: string, proof: Proof): Promise<void> {
+    try { await api.addTake(this.groom.id, key, proof); }
+    catch (cause) { this.onTrouble?.(`The proof of this run could not be stored: ${cause instanceof Error ? cause.message : String(cause)}`); }
+  }
+
+  // ------------------------------------------------------------ bakes
+
+  private takeBakes(bakes: api.Bake[]): void {
+    const { bakeId } = useEditor.getState();
+    const newest = bakes.find((b) => b.state === 'done') ?? bakes[0];
+    useEditor.setState({ bakes });
+    if (bakes.some((b) => b.state === 'queued' || b.state === 'running')) this.pollSoon();
+    if (!bakeId || !bakes.some((b) => b.id === bakeId)) void this.showBake(newest?.id ?? null);
+  }
+  private pollSoon(): void {
+    clearTimeout(this.pollTimer);
+    this.pollTimer = setTimeout(() => { void this.refreshBakes(); }, 500);
+  }
+  async refreshBakes(): Promise<void> {
+    if (this.closed) return;
+    try {
+      const before = useEditor.getState().bakes, bakes = await api.listBakes(this.groom.id);
+      const ended = bakes.find((b) => b.state === 'done' && before.some((x) => x.id === b.id && x.state !== 'done'));
+      this.takeBakes(bakes);
+      if (ended) await this.showBake(ended.id);
+    } catch { this.pollSoon(); }
+  }
+  async bake(): Promise<void> {
+    if (!(await this.saveNow())) throw new Error('The groom could not be saved, so it was not baked.');
+    const bake = await api.startBake(this.groom.id);
+    useEditor.setState({ bakes: [bake, ...useEditor.getState().bakes] });
+    this.pollSoon();
+  }
+  async cancelBake(id: string): Promise<void> { await api.cancelBake(id); await this.refreshBakes(); }
+  async deleteBake(id: string): Promise<void> { await api.deleteBake(id); if (useEditor.getState().bakeId === id) useEditor.setState({ bakeId: null, bakeProof: null }); await this.refreshBakes(); }
+  /** Loads a bake's frames for playback. */
+  async showBake(id: string | null): Promise<void> {
+    this.baked.clear();
+    useEditor.setState({ bakeId: id, bakeProof: null });
+    const bake = useEditor.getState().bakes.find((b) => b.id === id);
+    if (!bake || bake.state !== 'done') { this.changed(); return; }
+    const frames = await api.bakeMeasures(bake.id);
+    useEditor.setState({ bakeProof: { start: bake.startFrame, end: bake.endFrame, fps: this.document.shot.fps, report: bake.report ?? { guides: bake.guideCount, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }, frames } });
+    for (let from = bake.startFrame; from <= bake.endFrame; from += 24) {
+      const part = await api.bakeFrames(bake.id, from, Math.min(bake.endFrame, from + 23));
+      if (useEditor.getState().bakeId !== id) return;
+      for (const [frame, points] of part) this.baked.set(frame, points);
+      this.changed();
+    }
+  }
+}
+
+function lengthsOf(offsets: Float32Array, pointCount: number): Float32Array {
+  return Float32Array.from({ length: offsets.length / (3 * pointCount) }, (_, g) => polylineLength(offsets, g * pointCount, pointCount));
+}

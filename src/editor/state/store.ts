@@ -1,0 +1,82 @@
+/** What the screen shows: records only. Arrays live in the session (session.ts). */
+import { create } from 'zustand';
+import type { Draft } from 'immer';
+import { closeStep, edit, redo, startHistory, undo, type History } from '../../core/document/edits';
+import type { GroomDocument } from '../../core/document/schema';
+import type { Proof } from '../../core/document/proof';
+import type { Bake, Groom } from './api';
+
+export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
+export type Stage = (typeof STAGES)[number];
+export type BrushName = 'comb' | 'cut' | 'addSkin' | 'takeSkin';
+export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'behind';
+export type ViewName = 'front' | 'side' | 'back' | 'threeQuarter' | 'whole';
+
+export interface RunState {
+  state: 'none' | 'running' | 'done';
+  /** Motion key of what was run. */
+  key: string;
+  proof: Proof | null;
+  /** Frames computed in a second. */
+  rate: number;
+  /** Newest frame computed. */
+  head: number;
+}
+
+export interface EditorState {
+  groom: Groom | null;
+  loadError: string | null;
+  history: History | null;
+  save: SaveState;
+  saveMessage: string;
+  stage: Stage;
+  frame: number;
+  playing: boolean;
+  brush: { name: BrushName; radiusMm: number; strength: number; falloff: number };
+  show: { hair: boolean; guides: boolean; pills: boolean };
+  strip: 'time' | 'profile';
+  run: RunState;
+  bakes: Bake[];
+  /** Bake that is played in the Bake stage. */
+  bakeId: string | null;
+  bakeProof: Proof | null;
+  marked: number;
+  viewName: ViewName | null;
+  viewRequest: { name: ViewName; count: number };
+  filling: boolean;
+  fillCount: number;
+  commandOpen: boolean;
+  keysOpen: boolean;
+  theme: 'peat' | 'linen';
+  set: (patch: Partial<EditorState>) => void;
+  open: (groom: Groom) => void;
+  edit: (name: string, change: (draft: Draft<GroomDocument>) => void, mergeKey?: string) => void;
+  endStep: () => void;
+  undo: () => void;
+  redo: () => void;
+}
+
+export const NO_RUN: RunState = { state: 'none', key: '', proof: null, rate: 0, head: 0 };
+
+export const useEditor = create<EditorState>((set, get) => ({
+  groom: null, loadError: null, history: null, save: 'saved', saveMessage: '',
+  stage: 'cast', frame: 0, playing: false,
+  brush: { name: 'comb', radiusMm: 28, strength: 0.7, falloff: 0.8 },
+  show: { hair: true, guides: false, pills: false },
+  strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
+  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, fillCount: 0,
+  commandOpen: false, keysOpen: false, theme: 'peat',
+  set: (patch) => set(patch),
+  open: (groom) => set({ groom, history: startHistory(groom.document), frame: groom.document.shot.start, save: 'saved' }),
+  edit: (name, change, mergeKey) => {
+    const { history } = get();
+    if (!history) return;
+    const next = edit(history, name, change, mergeKey);
+    if (next !== history) set({ history: next });
+  },
+  endStep: () => { const { history } = get(); if (history) set({ history: closeStep(history) }); },
+  undo: () => { const { history } = get(); if (history) set({ history: undo(history) }); },
+  redo: () => { const { history } = get(); if (history) set({ history: redo(history) }); },
+}));
+
+export const currentDocument = (): GroomDocument | null => useEditor.getState().history?.document ?? null;

@@ -1,0 +1,191 @@
+/** Pointer strokes in the view: pick a place, keep the depth, brush. */
+import * as THREE from 'three';
+import { combGuides, cutGuides, type Brush } from '../../core/groom/brush';
+import type { Session } from '../state/session';
+import { useEditor, type BrushName } from '../state/store';
+import type { Viewport } from './viewport';
+
+const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', addSkin: 'Add skin to the plot', takeSkin: 'Take skin from the plot' };
+
+interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; depth: number; changed: boolean; avoidSkin: boolean }
+
+export class BrushTool {
+  private stroke: Stroke | null = null;
+  private adjusting: { key: 'radiusMm' | 'strength' | 'falloff'; x: number; start: number } | null = null;
+  private held: 'radiusMm' | 'strength' | 'falloff' | null = null;
+  private hover = { x: 0, y: 0 };
+
+  constructor(private readonly canvas: HTMLCanvasElement, private readonly view: Viewport, private readonly session: Session) {
+    canvas.addEventListener('pointerdown', this.down, { capture: true });
+    canvas.addEventListener('pointermove', this.move);
+    canvas.addEventListener('pointerup', this.up);
+    canvas.addEventListener('pointercancel', this.cancel);
+    canvas.addEventListener('pointerleave', this.leave);
+    window.addEventListener('keydown', this.key);
+    window.addEventListener('keyup', this.key);
+  }
+  dispose(): void {
+    this.canvas.removeEventListener('pointerdown', this.down, { capture: true });
+    this.canvas.removeEventListener('pointermove', this.move);
+    this.canvas.removeEventListener('pointerup', this.up);
+    this.canvas.removeEventListener('pointercancel', this.cancel);
+    this.canvas.removeEventListener('pointerleave', this.leave);
+    window.removeEventListener('keydown', this.key);
+    window.removeEventListener('keyup', this.key);
+  }
+
+  /** The brush the stage works with; null where the pointer only looks around. */
+  private get active(): BrushName | null {
+    const { stage, brush } = useEditor.getState();
+    if (stage === 'comb') return brush.name === 'cut' ? 'cut' : 'comb';
+    if (stage === 'plant') return brush.name === 'takeSkin' ? 'takeSkin' : 'addSkin';
+    return null;
+  }
+  private get settings(): Brush {
+    const { brush } = useEditor.getState();
+    return { radius: brush.radiusMm / 1000, strength: brush.strength, falloff: brush.falloff };
+  }
+
+  /** The hair or skin under the pointer. */
+  private pick(x: number, y: number): { point: THREE.Vector3; normal: THREE.Vector3; face: number; depth: number } | null {
+    const { origin, direction } = this.view.ray(x, y), forward = this.view.forward;
+    const hit = this.session.surfaceNow().raycast(origin.toArray(), direction.toArray());
+    let best = hit ? { point: new THREE.Vector3(...hit.point), normal: new THREE.Vector3(...hit.normal), face: hit.face, distance: hit.distance } : null;
+    const { guides } = this.session;
+    if (guides && useEditor.getState().stage === 'comb') {
+      const points = this.stroke?.points ?? this.session.shownGuides()!.points, reach = 0.25 * this.settings.radius;
+      const p = new THREE.Vector3(), d = new THREE.Vector3();
+      for (let i = 0; i < points.length; i += 3) {
+        d.set(points[i], points[i + 1], points[i + 2]).sub(origin);
+        const along = d.dot(direction);
+        if (along < 0.02 || d.lengthSq() - along * along > reach * reach || (best && along > best.distance)) continue;
+        p.copy(origin).addScaledVector(direction, along);
+        best = { point: p.clone(), normal: direction.clone().negate(), face: -1, distance: along };
+      }
+    }
+    return best && { ...best, depth: best.point.clone().sub(this.view.camera.position).dot(forward) };
+  }
+  /** Where the pointer is at a depth kept from the start of the stroke. */
+  private atDepth(x: number, y: number, depth: number): THREE.Vector3 {
+    const { origin, direction } = this.view.ray(x, y);
+    return origin.clone().addScaledVector(direction, depth / direction.dot(this.view.forward));
+  }
+  private at(e: PointerEvent): [number, number] {
+    const box = this.canvas.getBoundingClientRect();
+    return [e.clientX - box.left, e.clientY - box.top];
+  }
+
+  private down = (e: PointerEvent): void => {
+    const name = this.active;
+    if (!name || e.button !== 0 || e.shiftKey) return;
+    const [x, y] = this.at(e), hit = this.pick(x, y);
+    if (!hit) return; // off the model the drag looks around
+    e.stopImmediatePropagation();
+    e.preventDefault();
+    this.view.controls.enabled = false;
+    this.canvas.setPointerCapture(e.pointerId);
+    useEditor.setState({ playing: false });
+    const painting = name === 'addSkin' || name === 'takeSkin';
+    this.stroke = { name, points: painting ? null : this.session.beginStroke(), faces: painting ? new Set(this.session.plotFaces) : null, last: hit.point, depth: hit.depth, changed: false, avoidSkin: true };
+    if (painting) this.paint(hit.point, e.ctrlKey || e.metaKey);
+    if (name === 'cut') this.cut(hit.point);
+  };
+
+  private move = (e: PointerEvent): void => {
+    const [x, y] = this.at(e);
+    this.hover = { x, y };
+    if (this.held && this.adjust(x)) return;
+    const { stroke } = this;
+    if (!stroke) { this.hoverRing(); return; }
+    const events = e.getCoalescedEvents?.() ?? [];
+    const places = (events.length > 0 ? events : [e]).map((c) => this.at(c));
+    for (const [px, py] of places) {
+      if (stroke.faces) {
+        const hit = this.pick(px, py);
+        if (hit) this.paint(hit.point, e.ctrlKey || e.metaKey);
+        continue;
+      }
+      const to = this.atDepth(px, py, stroke.depth);
+      if (stroke.name === 'cut') this.cut(to);
+      else this.comb(stroke.last, to);
+      stroke.last = to;
+    }
+    if (stroke.points && stroke.changed) this.session.previewStroke(stroke.points);
+    this.ring(stroke.points ? { point: stroke.last, normal: this.view.forward.negate() } : this.pick(x, y));
+  };
+
+  private comb(from: THREE.Vector3, to: THREE.Vector3): void {
+    const { stroke, session } = this;
+    if (!stroke?.points || !session.guides || from.distanceToSquared(to) < 1e-12) return;
+    const changed = combGuides(stroke.points, session.guides.pointCount, this.settings, from.toArray(), to.toArray(), this.view.forward.toArray(), session.surfaceNow(), session.document.sway.skinGapMm / 1000);
+    if (changed.size > 0) stroke.changed = true;
+  }
+  private cut(centre: THREE.Vector3): void {
+    const { stroke, session } = this;
+    if (!stroke?.points || !session.guides) return;
+    if (cutGuides(stroke.points, session.guides.pointCount, this.settings, centre.toArray(), this.view.forward.toArray()).size > 0) {
+      stroke.changed = true;
+      this.session.previewStroke(stroke.points);
+    }
+  }
+  private paint(centre: THREE.Vector3, reverse: boolean): void {
+    const { stroke, session } = this;
+    if (!stroke?.faces) return;
+    const adding = (stroke.name === 'addSkin') !== reverse, surface = session.surfaceNow(), r = this.settings.radius, towards = this.view.forward;
+    for (let f = 0; f < session.mesh.triangles.length / 3; f++) {
+      const [a, b, c] = surface.corners(f);
+      const d = Math.hypot((a[0] + b[0] + c[0]) / 3 - centre.x, (a[1] + b[1] + c[1]) / 3 - centre.y, (a[2] + b[2] + c[2]) / 3 - centre.z);
+      if (d > r) continue;
+      const n = surface.normal(f);
+      if (n[0] * towards.x + n[1] * towards.y + n[2] * towards.z > 0.2) continue; // the far side
+      if (adding !== stroke.faces.has(f)) { if (adding) stroke.faces.add(f); else stroke.faces.delete(f); stroke.changed = true; }
+    }
+    session.plotFaces = Uint32Array.from(stroke.faces);
+    session.changed();
+  }
+
+  private up = (e: PointerEvent): void => {
+    const { stroke } = this;
+    if (!stroke) return;
+    this.stroke = null;
+    this.view.controls.enabled = true;
+    if (this.canvas.hasPointerCapture(e.pointerId)) this.canvas.releasePointerCapture(e.pointerId);
+    if (stroke.faces) {
+      if (stroke.changed) this.session.setPlot(Uint32Array.from(stroke.faces), STROKE_NAMES[stroke.name]);
+    } else this.session.endStroke(stroke.changed ? STROKE_NAMES[stroke.name] : null);
+  };
+  private cancel = (): void => {
+    const { stroke } = this;
+    this.stroke = null;
+    this.view.controls.enabled = true;
+    if (stroke?.points) this.session.endStroke(null);
+  };
+  private leave = (): void => { if (!this.stroke) this.view.showBrush(null, 0, 0); };
+
+  private hoverRing(): void { this.ring(this.active ? this.pick(this.hover.x, this.hover.y) : null); }
+  private ring(place: { point: THREE.Vector3; normal: THREE.Vector3 } | null): void {
+    const { radius, falloff } = this.settings;
+    if (!place || !this.active) { this.view.showBrush(null, 0, 0); return; }
+    this.view.showBrush({ point: place.point.toArray(), normal: place.normal.toArray() }, radius, this.active === 'comb' ? falloff : 0.0001);
+  }
+
+  /** R, S, F held: the pointer's way sideways changes radius, strength, falloff. */
+  private key = (e: KeyboardEvent): void => {
+    if (e.target instanceof HTMLElement && /INPUT|TEXTAREA|SELECT/.test(e.target.tagName)) return;
+    if (e.type === 'keydown' && e.key === 'Escape' && this.stroke) { this.cancel(); return; }
+    const which = ({ r: 'radiusMm', s: 'strength', f: 'falloff' } as const)[e.key.toLowerCase() as 'r' | 's' | 'f'];
+    if (!which || e.ctrlKey || e.metaKey || e.altKey) return;
+    if (e.type === 'keydown' && this.active) {
+      if (this.held !== which) { this.held = which; this.adjusting = { key: which, x: this.hover.x, start: useEditor.getState().brush[which] }; }
+    } else if (e.type === 'keyup') { this.held = null; this.adjusting = null; }
+  };
+  private adjust(x: number): boolean {
+    const { adjusting } = this;
+    if (!adjusting || this.stroke) return false;
+    const { brush } = useEditor.getState(), way = x - adjusting.x;
+    const value = adjusting.key === 'radiusMm' ? Math.min(200, Math.max(2, adjusting.start * Math.exp(way / 120))) : Math.min(1, Math.max(0.02, adjusting.start + way / 250));
+    useEditor.setState({ brush: { ...brush, [adjusting.key]: Math.round(value * 100) / 100 } });
+    this.hoverRing();
+    return true;
+  }
+}

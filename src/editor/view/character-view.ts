@@ -1,0 +1,75 @@
+/** The character in the scene: skinned on the GPU from the core's own pose. */
+import * as THREE from 'three';
+import type { Character, CharacterMesh, Pose } from '../../core/mesh/character';
+import { BODY_DECLARE, BODY_SHADE } from './hair-shaders';
+import type { HairRenderer } from './hair-renderer';
+
+export class CharacterView {
+  readonly group = new THREE.Group();
+  private readonly meshes = new Map<string, THREE.Mesh>();
+  private readonly skeletons: THREE.Skeleton[] = [];
+  private readonly boneNodes: Uint16Array[] = [];
+
+  constructor(private readonly character: Character, private readonly hair: HairRenderer) {
+    for (const skin of character.skins) {
+      const bones = Array.from(skin.joints, () => { const b = new THREE.Bone(); b.matrixAutoUpdate = false; return b; });
+      const inverses = bones.map((_, j) => new THREE.Matrix4().fromArray(skin.inverseBind, 16 * j));
+      this.skeletons.push(new THREE.Skeleton(bones, inverses));
+      this.boneNodes.push(skin.joints);
+    }
+    for (const mesh of character.meshes) this.add(mesh);
+  }
+
+  private add(mesh: CharacterMesh): void {
+    const geometry = new THREE.BufferGeometry();
+    geometry.setAttribute('position', new THREE.BufferAttribute(mesh.positions, 3));
+    geometry.setAttribute('normal', new THREE.BufferAttribute(mesh.normals, 3));
+    if (mesh.colors.length > 0) geometry.setAttribute('color', new THREE.BufferAttribute(mesh.colors, 3));
+    geometry.setIndex(new THREE.BufferAttribute(mesh.triangles, 1));
+    for (const [k, g] of mesh.groups.entries()) geometry.addGroup(3 * g.first, 3 * g.count, k);
+    const materials = mesh.groups.map((g) => {
+      const m = this.character.materials[g.material];
+      const material = new THREE.MeshStandardMaterial({ color: new THREE.Color(...m.color), roughness: m.roughness, metalness: m.metalness, side: m.twoSided ? THREE.DoubleSide : THREE.FrontSide, vertexColors: mesh.colors.length > 0 });
+      material.onBeforeCompile = (shader) => {
+        Object.assign(shader.uniforms, this.hair.bodyUniforms);
+        shader.vertexShader = shader.vertexShader.replace('#include <common>', '#include <common>\nvarying vec3 vCombWorld;').replace('#include <project_vertex>', '#include <project_vertex>\nvCombWorld=(modelMatrix*vec4(transformed,1.)).xyz;');
+        shader.fragmentShader = shader.fragmentShader.replace('#include <common>', `#include <common>\n${BODY_DECLARE}`).replace('#include <aomap_fragment>', `#include <aomap_fragment>\n${BODY_SHADE}`);
+      };
+      return material;
+    });
+    let object: THREE.Mesh;
+    if (mesh.skin >= 0) {
+      geometry.setAttribute('skinIndex', new THREE.BufferAttribute(mesh.joints, 4));
+      geometry.setAttribute('skinWeight', new THREE.BufferAttribute(mesh.weights, 4));
+      const skinned = new THREE.SkinnedMesh(geometry, materials);
+      skinned.bindMode = THREE.DetachedBindMode;
+      skinned.bind(this.skeletons[mesh.skin], new THREE.Matrix4());
+      object = skinned;
+    } else object = new THREE.Mesh(geometry, materials);
+    object.matrixAutoUpdate = false;
+    object.frustumCulled = false;
+    this.meshes.set(mesh.name, object);
+    this.group.add(object);
+  }
+
+  setPose(pose: Pose): void {
+    this.skeletons.forEach((skeleton, s) => {
+      skeleton.bones.forEach((bone, j) => { bone.matrixWorld.fromArray(pose, 16 * this.boneNodes[s][j]); });
+      skeleton.update();
+    });
+    for (const mesh of this.character.meshes) if (mesh.skin < 0) {
+      const object = this.meshes.get(mesh.name)!;
+      object.matrix.fromArray(pose, 16 * mesh.node);
+      object.matrixWorld.copy(object.matrix);
+    }
+  }
+  setHidden(hidden: readonly string[]): void { for (const [name, mesh] of this.meshes) mesh.visible = !hidden.includes(name); }
+
+  dispose(): void {
+    for (const mesh of this.meshes.values()) {
+      mesh.geometry.dispose();
+      for (const m of mesh.material as THREE.Material[]) m.dispose();
+    }
+    for (const s of this.skeletons) s.dispose();
+  }
+}

@@ -1,0 +1,194 @@
+/**
+ * Shaders of the hair. Strand shapes are those of `src/core/fill/strands.ts`, line by line.
+ *
+ * Passes: strand nodes into a texture → their density into a volume of 64³ voxels → light through that volume → colour of
+ * each node → ribbons. Reflectance after Kajiya & Kay 1989 and Marschner et al. 2003 with analytic lobes, scattering albedo
+ * after Chiang et al. 2016, all *from memory*.
+ */
+
+const PRECISION = 'precision highp float;precision highp int;precision highp sampler2D;\n';
+
+const HASH = `
+uint pcg(uint v){uint s=v*747796405u+2891336453u;uint w=((s>>((s>>28u)+4u))^s)*277803737u;return (w>>22u)^w;}
+float unit(uint v){return float(pcg(v))*(1./4294967296.);}
+`;
+
+export const SCREEN_VERTEX = `${PRECISION}in vec3 position;void main(){gl_Position=vec4(position.xy,0.,1.);}`;
+
+/** Positions of all nodes: 128 strands of 16 nodes a row. xyz, w = the strand's own share of the width. */
+export const NODE_FRAGMENT = `${PRECISION}${HASH}
+uniform sampler2D tGuide,tStrand,tRoot;
+uniform int uStrands,uPoints;
+uniform float uClump,uLock,uFrizz;
+out vec4 o;
+vec4 strandData(int s,int k){int i=s*4+k;return texelFetch(tStrand,ivec2(i&1023,i>>10),0);}
+vec4 rootData(int s,int k){int i=s*2+k;return texelFetch(tRoot,ivec2(i&1023,i>>10),0);}
+vec4 guideAt(int g,float u){
+  int last=uPoints-1;float x=clamp(u,0.,1.)*float(last);int i=min(int(x),last-1);float f=x-float(i);
+  vec4 b=texelFetch(tGuide,ivec2(i,g),0),d=texelFetch(tGuide,ivec2(i+1,g),0);
+  vec4 a=i>0?texelFetch(tGuide,ivec2(i-1,g),0):2.*b-d,e=i<last-1?texelFetch(tGuide,ivec2(i+2,g),0):2.*d-b;
+  return b+.5*f*(d-a+f*(2.*a-5.*b+4.*d-e+f*(3.*(b-d)+e-a)));
+}
+void main(){
+  ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*128+(c.x>>4),k=c.x&15;
+  if(s>=uStrands){o=vec4(0.);return;}
+  vec4 G=strandData(s,0),W=strandData(s,1),C=strandData(s,2),D=strandData(s,3),q=rootData(s,0),root=rootData(s,1);
+  float t=pow(float(k)/15.,1.4),u=t*C.w;
+  float toGuide=uClump*smoothstep(.05,1.,t),toLock=uLock*smoothstep(.02,.7,t)*(1.-toGuide);
+  vec3 p=vec3(0.);
+  for(int j=0;j<4;j++){float w=W[j]*(1.-toGuide)+(j==0?toGuide:0.);if(w>0.)p+=w*guideAt(int(G[j]),u).xyz;}
+  float along=u*texelFetch(tGuide,ivec2(0,int(G.x)),0).w,envelope=smoothstep(0.,.06,along),wave=6.2831853/.03*along;
+  uint e=16u*uint(s),l=16u*uint(D.w);
+  vec3 r1=vec3(unit(e),unit(e+1u),unit(e+2u))*2.-1.,r2=vec3(unit(e+3u),unit(e+4u),unit(e+5u))*2.-1.,rl=vec3(unit(l+10u),unit(l+11u),unit(l+12u))*2.-1.;
+  float phase=6.2831853*unit(e+6u);
+  p+=C.xyz*toGuide+D.xyz*toLock;
+  p+=envelope*uFrizz*(r1*sin(wave+phase)+r2*cos(.7*wave+phase)+2.*rl*sin(.55*wave+6.2831853*unit(l+13u)));
+  vec3 v=2.*cross(q.xyz,p);
+  o=vec4(root.xyz+p+q.w*v+cross(q.xyz,v),.75+.5*unit(e+8u));
+}`;
+
+const VOLUME = `
+uniform vec4 uBox; // centre, size
+vec4 atlas(sampler2D t,vec3 g){
+  g=clamp(g,vec3(.5),vec3(63.5));float z=g.z-.5,z0=floor(z),f=z-z0,z1=min(z0+1.,63.);
+  vec2 a=(vec2(mod(z0,8.),floor(z0/8.))*64.+g.xy)/512.,b=(vec2(mod(z1,8.),floor(z1/8.))*64.+g.xy)/512.;
+  return mix(textureLod(t,a,0.),textureLod(t,b,0.),f);
+}
+vec3 toVoxels(vec3 p){return ((p-uBox.xyz)/uBox.w+.5)*64.;}
+`;
+
+/** One point a segment, added into its voxel: extinction per metre, whatever the number of strands drawn. */
+export const SPLAT_VERTEX = `${PRECISION}uniform sampler2D tNodes;uniform vec4 uBox;uniform float uExtinction;out float vAmount;
+void main(){
+  int s=gl_VertexID/15,k=gl_VertexID%15;ivec2 c=ivec2((s&127)*16+k,s>>7);
+  vec3 a=texelFetch(tNodes,c,0).xyz,b=texelFetch(tNodes,c+ivec2(1,0),0).xyz;
+  vec3 g=floor(((.5*(a+b)-uBox.xyz)/uBox.w+.5)*64.);
+  vAmount=length(b-a)*uExtinction*(k>11?float(15-k)/4.:1.);
+  vec2 px=vec2(mod(g.z,8.),floor(g.z/8.))*64.+g.xy+.5;
+  gl_Position=any(lessThan(g,vec3(0.)))||any(greaterThan(g,vec3(63.)))?vec4(9.,9.,9.,1.):vec4(px/256.-1.,0.,1.);
+  gl_PointSize=1.;
+}`;
+export const SPLAT_FRAGMENT = `${PRECISION}in float vAmount;out vec4 o;void main(){o=vec4(vAmount);}`;
+
+/** Softens the density; second channel: the body's inside, from its pills. */
+export const SOFTEN_FRAGMENT = `${PRECISION}uniform sampler2D tVolume;uniform vec4 uBox;uniform int uPills;uniform vec4 uPillA[16];uniform vec4 uPillB[16];out vec4 o;
+void main(){
+  ivec2 c=ivec2(gl_FragCoord.xy),tile=c/64,xy=c-tile*64;int z=tile.y*8+tile.x;float s=0.,w=0.;
+  for(int k=-1;k<2;k++)for(int j=-1;j<2;j++)for(int i=-1;i<2;i++){
+    ivec3 q=ivec3(xy,z)+ivec3(i,j,k);if(any(lessThan(q,ivec3(0)))||any(greaterThan(q,ivec3(63))))continue;
+    float e=exp2(-float(i*i+j*j+k*k));s+=e*texelFetch(tVolume,ivec2(q.z&7,q.z>>3)*64+q.xy,0).r;w+=e;
+  }
+  vec3 p=uBox.xyz+((vec3(xy,z)+.5)/64.-.5)*uBox.w;float d=1.;
+  for(int i=0;i<16;i++){if(i>=uPills)break;vec3 a=uPillA[i].xyz,ab=uPillB[i].xyz-a;float t=clamp(dot(p-a,ab)/max(dot(ab,ab),1e-9),0.,1.);d=min(d,length(p-a-ab*t)-mix(uPillA[i].w,uPillB[i].w,t));}
+  o=vec4(s/w,smoothstep(-.004,-.016,d)*900.,d,1.);
+}`;
+
+/** Optical depth toward both lights (r, g), openness (b), density (a); and the open direction. */
+export const MARCH_FRAGMENT = `${PRECISION}${VOLUME}uniform sampler2D tVolume;uniform vec3 uLight0,uLight1;layout(location=0) out vec4 o;layout(location=1) out vec4 oOpen;
+float ray(vec3 g,vec3 d,float reach,int n,float from){
+  float s=0.,h=reach/float(n);vec3 p=g+d*from;
+  for(int i=0;i<n;i++){vec3 q=p+d*h*(float(i)+.5);if(any(lessThan(q,vec3(0.)))||any(greaterThan(q,vec3(64.))))break;
+    float z=floor(min(q.z,63.));vec4 v=textureLod(tVolume,(vec2(mod(z,8.),floor(z/8.))*64.+clamp(q.xy,.5,63.5))/512.,0.);s+=v.r+v.g;}
+  return s*h*uBox.w/64.;
+}
+void main(){
+  ivec2 c=ivec2(gl_FragCoord.xy),tile=c/64;vec3 g=vec3(vec2(c-tile*64)+.5,float(tile.y*8+tile.x)+.5);
+  vec4 me=texelFetch(tVolume,c,0);
+  if(me.r<.5&&(me.b>.03||me.b<-.03)){o=vec4(0.,0.,1.,0.);oOpen=vec4(0.,0.,0.,1.);return;}
+  float t0=ray(g,uLight0,36.,20,.6),t1=ray(g,uLight1,36.,20,.6),open=0.;vec3 bent=vec3(0.);
+  const vec3 D[8]=vec3[8](vec3(.577,.577,.577),vec3(-.577,.577,.577),vec3(.577,.577,-.577),vec3(-.577,.577,-.577),vec3(.577,-.577,.577),vec3(-.577,-.577,.577),vec3(.577,-.577,-.577),vec3(-.577,-.577,-.577));
+  for(int i=0;i<8;i++){float T=exp(-.55*ray(g,D[i],9.,5,.5));bent+=D[i]*T;open+=T/8.;}
+  o=vec4(t0,t1,open,atlas(tVolume,g).r);oOpen=vec4(bent/4.,1.);
+}`;
+
+/** Colour of every node. */
+export const COLOUR_FRAGMENT = `${PRECISION}${HASH}${VOLUME}
+uniform sampler2D tNodes,tStrand,tLight,tOpen;uniform int uStrands;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb;
+out vec4 o;
+const float PI=3.14159265;
+float gauss(float b,float x){return exp(-.5*x*x/(b*b))/(b*2.5066283);}
+float fresnel(float c){return .0465+.9535*pow(1.-clamp(c,0.,1.),5.);}
+vec3 lobes(vec3 T,vec3 L,vec3 V,vec3 sg,float j){
+  float sL=clamp(dot(T,L),-1.,1.),sV=clamp(dot(T,V),-1.,1.),cD=cos(.5*abs(asin(sV)-asin(sL)));
+  vec3 Lp=L-sL*T,Vp=V-sV*T;float cp=dot(Lp,Vp)*inversesqrt(dot(Lp,Lp)*dot(Vp,Vp)+1e-4),ch=sqrt(clamp(.5+.5*cp,0.,1.));
+  const float b=.15,gloss=1.55;float x=sL+sV,a0=-.07+j*.06;
+  float shift=2.*sin(a0)*(cos(a0)*ch*sqrt(max(0.,1.-sV*sV))+sin(a0)*sV);
+  vec3 S=vec3(gauss(b*1.414*max(ch,.2),x-shift)*.25*ch*fresnel(sqrt(clamp(.5+.5*dot(V,L),0.,1.))))*gloss*2.;
+  float ia=1./(1.19/cD+.36*cD),h=ch*(1.+ia*(.6-.8*cp)),f=fresnel(cD*sqrt(clamp(1.-h*h,0.,1.)));
+  S+=gauss(b*.6,x-.035-j*.03)*(1.-f)*(1.-f)*exp(-sg*2.*sqrt(max(0.,1.-h*h*ia*ia))/cD)*exp(-3.65*cp-3.98);
+  f=fresnel(cD*.5);
+  S+=gauss(b*1.8,x-.105-j*.06)*(1.-f)*(1.-f)*f*exp(-sg*3.3/cD)*exp(17.*cp-16.78)*gloss;
+  return S;
+}
+vec3 node(int s,int k){return texelFetch(tNodes,ivec2((s&127)*16+k,s>>7),0).xyz;}
+void main(){
+  ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*128+(c.x>>4),k=c.x&15;
+  if(s>=uStrands){o=vec4(0.);return;}
+  float t=pow(float(k)/15.,1.4);vec3 p=node(s,k),T=normalize(node(s,min(k+1,15))-node(s,max(k-1,0))+1e-9),V=normalize(uEye-p);
+  int di=s*4+3;uint e=16u*uint(s),l=16u*uint(texelFetch(tStrand,ivec2(di&1023,di>>10),0).w);
+  vec3 sg=uAbsorb*exp2(1.*(unit(e+7u)-.5)+.8*(unit(l+14u)-.5))*mix(1.18,.72,smoothstep(.15,1.,t));
+  float j=(unit(e+9u)-.5)+.6*(unit(l+15u)-.5);
+  vec4 lit=atlas(tLight,toVoxels(p));vec3 bent=atlas(tOpen,toVoxels(p)).xyz;
+  float open=max(.1,lit.z)*mix(.6,1.,smoothstep(0.,.3,t));
+  vec3 C=exp(-sqrt(sg)*3.6),af=exp(-sg*.35)*.9,kms=mix(vec3(.16),vec3(.75),1.-af),N=normalize(V-T*dot(T,V)+bent*1.6),r=vec3(0.);
+  for(int i=0;i<2;i++){
+    vec3 L=i==0?uLight0:uLight1,E=i==0?uPower0:uPower1;float tau=i==0?lit.x:lit.y,tl=dot(T,L);
+    vec3 diffuse=C/PI*mix(sqrt(max(0.,1.-tl*tl))*.45,clamp((dot(N,L)+.6)/1.6,0.,1.),.75);
+    // single scattering dies with every strand crossed; multiple scattering dies more slowly and reddens
+    r+=E*(lobes(T,L,V,sg,j)*exp(-tau*.55*(1.-.35*af))+diffuse*exp(-tau*kms*.75));
+  }
+  vec3 around=mix(uGround,uSky,.5+.5*clamp(bent.y*.7+.3*N.y,-1.,1.));
+  r+=around*open*C+around*open*.03;
+  o=vec4(min(r,vec3(4.)),1.);
+}`;
+
+/** Ribbons: strand = id / 32, node = (id mod 32) / 2, side = id mod 2. */
+export const RIBBON_VERTEX = `${PRECISION}uniform sampler2D tNodes,tColour;uniform mat4 uViewProjection;uniform vec3 uEye,uForward;uniform float uPixel,uWidth,uTaper,uThicken;
+out vec3 vColour;out float vAlpha;out float vAlong;flat out uint vStrand;
+vec3 node(int s,int k){return texelFetch(tNodes,ivec2((s&127)*16+k,s>>7),0).xyz;}
+void main(){
+  int s=gl_VertexID>>5,l=gl_VertexID&31,k=l>>1;float side=(l&1)==0?-1.:1.,t=pow(float(k)/15.,1.4);
+  vec4 here=texelFetch(tNodes,ivec2((s&127)*16+k,s>>7),0);vec3 p=here.xyz;
+  vec3 T=normalize(node(s,min(k+1,15))-node(s,max(k-1,0))+1e-9),V=normalize(uEye-p);
+  float px=uPixel*max(.01,dot(p-uEye,uForward)),w=uWidth*uThicken*here.w*mix(1.,uTaper,smoothstep(.3,1.,t)),drawn=max(w,px);
+  vec3 across=cross(T,V);float a=length(across);across=a>1e-3?across/a:vec3(1.,0.,0.);
+  vAlpha=min(1.,w/drawn);vAlong=t;vStrand=uint(s);vColour=texelFetch(tColour,ivec2((s&127)*16+k,s>>7),0).rgb;
+  gl_Position=uViewProjection*vec4(p+across*drawn*.5*side,1.);
+}`;
+/** Hashed alpha: no order needed, and frames accumulate to the true coverage. */
+export const RIBBON_FRAGMENT = `${PRECISION}${HASH}in vec3 vColour;in float vAlpha,vAlong;flat in uint vStrand;uniform uint uFrame;out vec4 o;
+void main(){
+  float a=vAlpha*(1.-.6*smoothstep(.9,1.,vAlong));
+  if(a<unit(pcg(vStrand)^(uint(gl_FragCoord.x)+8192u*uint(gl_FragCoord.y)+uFrame*39568453u)))discard;
+  o=vec4(vColour,1.);
+}`;
+
+export const ACCUMULATE_FRAGMENT = `${PRECISION}uniform sampler2D tOld,tNew;uniform float uShare;out vec4 o;
+void main(){ivec2 c=ivec2(gl_FragCoord.xy);o=mix(texelFetch(tOld,c,0),min(texelFetch(tNew,c,0),vec4(6.)),uShare);}`;
+
+/** Film-like curve (Narkowicz's fit of the ACES curve, *from memory*), sRGB, half a step of dither. */
+export const OUTPUT_FRAGMENT = `${PRECISION}uniform sampler2D tLinear;out vec4 o;
+void main(){
+  vec3 c=max(texelFetch(tLinear,ivec2(gl_FragCoord.xy),0).rgb,0.)*.8;
+  c=clamp(c*(2.51*c+.03)/(c*(2.43*c+.59)+.14),0.,1.);
+  c=mix(c*12.92,1.055*pow(c,vec3(1./2.4))-.055,step(.0031308,c));
+  o=vec4(c+(fract(52.9829189*fract(dot(gl_FragCoord.xy,vec2(.06711056,.00583715))))-.5)/255.,1.);
+}`;
+
+/** What skin and cloth take from the hair's volume: shadow, and a tint where hair is dense on them. */
+export const BODY_DECLARE = `${VOLUME}uniform sampler2D tLight;uniform vec3 uTint;uniform float uHair;varying vec3 vCombWorld;`;
+export const BODY_SHADE = `
+  if(uHair>.5){
+    vec3 cw=vCombWorld,cn=inverseTransformDirection(normal,viewMatrix);
+    vec3 cv=toVoxels(cw+cn*.008);
+    if(all(greaterThan(cv,vec3(0.)))&&all(lessThan(cv,vec3(64.)))){
+      vec4 cl=atlas(tLight,cv);float dense=atlas(tLight,toVoxels(cw+cn*.004)).w;
+      float under=smoothstep(10.,80.,dense);
+      reflectedLight.directDiffuse*=exp(-.55*min(cl.x,6.));
+      reflectedLight.directSpecular*=exp(-.8*min(cl.x,6.))*(1.-under);
+      reflectedLight.indirectDiffuse*=mix(.55,1.,cl.z)*mix(1.,.5,under);
+      reflectedLight.directDiffuse=mix(reflectedLight.directDiffuse,reflectedLight.directDiffuse*uTint,under);
+      reflectedLight.indirectDiffuse=mix(reflectedLight.indirectDiffuse,reflectedLight.indirectDiffuse*uTint,under);
+    }
+  }
+`;

@@ -1,0 +1,329 @@
+/**
+ * The view: character, hair, guides and helpers in one picture, redrawn when something changed and refined while it rests.
+ */
+import * as THREE from 'three';
+import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
+import { rigidMotionInto, poseCharacter } from '../../core/mesh/character';
+import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
+import type { Session } from '../state/session';
+import { useEditor, type ViewName } from '../state/store';
+import { CharacterView } from './character-view';
+import { HairRenderer, LIGHTS } from './hair-renderer';
+import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
+
+const STILL_FRAMES = 12;
+const BACKDROP = new THREE.Color(0.185, 0.18, 0.175);
+
+/** Offset of the n-th frame within a pixel. Source: Halton sequence, bases 2 and 3. */
+function jitter(n: number): [number, number] {
+  const radical = (i: number, b: number): number => { let f = 1, r = 0; for (; i > 0; i = Math.floor(i / b)) { f /= b; r += f * (i % b); } return r; };
+  return [radical(n + 1, 2) - 0.5, radical(n + 1, 3) - 0.5];
+}
+
+export class Viewport {
+  readonly camera = new THREE.PerspectiveCamera(26, 1, 0.03, 40);
+  readonly controls: OrbitControls;
+  private readonly renderer: THREE.WebGLRenderer;
+  private readonly scene = new THREE.Scene();
+  private readonly hair: HairRenderer;
+  private readonly character: CharacterView;
+  private readonly guideLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  private readonly markLine: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  private readonly pillLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  private readonly plotMesh: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
+  private readonly brushRing: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  private targets: { main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget } | null = null;
+  private width = 1;
+  private height = 1;
+  private still = 0;
+  private dirty = true;
+  private strandsShown: unknown = null;
+  private handle = 0;
+  private plotShown: unknown = null;
+  private readonly unsubscribe: () => void;
+  private playFrom: { at: number; frame: number } | null = null;
+  /** Strands the next picture was made of; for tests and pictures. */
+  settled = false;
+  stillFrames = STILL_FRAMES;
+
+  constructor(canvas: HTMLCanvasElement, private readonly session: Session) {
+    this.renderer = new THREE.WebGLRenderer({ canvas, antialias: false, preserveDrawingBuffer: true });
+    this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
+    this.renderer.autoClear = false;
+    this.renderer.setPixelRatio(1);
+    this.hair = new HairRenderer(this.renderer);
+    this.character = new CharacterView(session.character, this.hair);
+    const key = new THREE.DirectionalLight(new THREE.Color(...LIGHTS.keyPower.clone().multiplyScalar(0.8).toArray()), 1);
+    key.position.copy(LIGHTS.key);
+    const rim = new THREE.DirectionalLight(new THREE.Color(...LIGHTS.rimPower.clone().multiplyScalar(0.7).toArray()), 1);
+    rim.position.copy(LIGHTS.rim);
+    const sky = new THREE.HemisphereLight(new THREE.Color(...LIGHTS.sky.toArray()), new THREE.Color(...LIGHTS.ground.toArray()), 2.4);
+    const line = (color: number, opacity: number, depthTest = true): THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial> => {
+      const l = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color, transparent: opacity < 1, opacity, depthTest }));
+      l.frustumCulled = false;
+      return l;
+    };
+    this.guideLines = line(0xf0c48a, 0.9);
+    this.markLine = line(0xff5a3c, 1, false);
+    this.pillLines = line(0x8fd0e8, 0.55);
+    this.brushRing = line(0xffffff, 0.95, false);
+    this.plotMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ color: 0xd98a4e, transparent: true, opacity: 0.42, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
+    this.plotMesh.frustumCulled = false;
+    const floor = new THREE.GridHelper(4, 16, 0x3a3733, 0x4a4641);
+    (floor.material as THREE.Material).transparent = true;
+    (floor.material as THREE.Material).opacity = 0.5;
+    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.pillLines, this.markLine, this.brushRing);
+
+    this.controls = new OrbitControls(this.camera, canvas);
+    this.controls.enableDamping = false;
+    this.controls.zoomSpeed = 0.8;
+    this.controls.mouseButtons = { LEFT: THREE.MOUSE.ROTATE, MIDDLE: THREE.MOUSE.PAN, RIGHT: THREE.MOUSE.PAN };
+    this.controls.addEventListener('change', () => { if (useEditor.getState().viewName) useEditor.setState({ viewName: null }); this.touch(); });
+    const offSession = session.onChange(() => { this.dirty = true; this.touch(); });
+    const offStore = useEditor.subscribe((s, b) => {
+      if (s.viewRequest !== b.viewRequest) this.look(s.viewRequest.name);
+      if (s.playing !== b.playing) this.playFrom = null;
+      if (s.theme !== b.theme) this.touch();
+    });
+    this.unsubscribe = () => { offSession(); offStore(); };
+    this.look('threeQuarter');
+    this.loop();
+  }
+
+  dispose(): void {
+    cancelAnimationFrame(this.handle);
+    this.unsubscribe();
+    this.controls.dispose();
+    this.hair.dispose();
+    this.character.dispose();
+    for (const t of Object.values(this.targets ?? {})) t.dispose();
+    this.renderer.dispose();
+  }
+
+  resize(width: number, height: number): void {
+    if (width < 2 || height < 2 || (width === this.width && height === this.height)) return;
+    this.width = width;
+    this.height = height;
+    this.renderer.setSize(width, height, false);
+    for (const t of Object.values(this.targets ?? {})) t.dispose();
+    const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
+    this.targets = { main: make(true, THREE.HalfFloatType), a: make(false, THREE.FloatType), b: make(false, THREE.FloatType) };
+    this.camera.aspect = width / height;
+    this.camera.updateProjectionMatrix();
+    this.touch();
+  }
+
+  /** The picture has to be drawn again. */
+  touch(): void { this.still = 0; this.settled = false; }
+
+  /** Turns to a named view, framing the groom (or the whole figure). */
+  look(name: ViewName): void {
+    const { session } = this;
+    const box = new THREE.Box3();
+    if (name === 'whole') {
+      for (const mesh of session.character.meshes) if (mesh.skin >= 0) for (let v = 0; v < mesh.positions.length; v += 30) box.expandByPoint(new THREE.Vector3(mesh.positions[v], mesh.positions[v + 1], mesh.positions[v + 2]));
+    } else {
+      const shown = session.shownGuides();
+      const take = (p: ArrayLike<number>, stride: number): void => { for (let i = 0; i + 2 < p.length; i += stride) box.expandByPoint(new THREE.Vector3(p[i], p[i + 1], p[i + 2])); };
+      if (session.plotFaces.length > 0) for (const f of session.plotFaces) { const v = 3 * session.mesh.triangles[3 * f]; take(session.skin.subarray(v, v + 3), 3); }
+      if (shown) take(shown.points, 9);
+      if (box.isEmpty()) take(session.skin, 30);
+    }
+    const centre = box.getCenter(new THREE.Vector3()), size = box.getSize(new THREE.Vector3());
+    const half = Math.max(size.y, size.x / Math.max(this.camera.aspect, 0.4), size.z / Math.max(this.camera.aspect, 0.4)) * (name === 'whole' ? 0.56 : 0.72);
+    const distance = half / Math.tan((this.camera.fov * Math.PI) / 360) + 0.3 * size.z;
+    const directions: Record<ViewName, [number, number, number]> = { front: [0, 0.06, 1], side: [1, 0.06, 0.02], back: [0, 0.08, -1], threeQuarter: [0.62, 0.12, 0.78], whole: [0.42, 0.1, 0.9] };
+    this.camera.position.copy(centre).addScaledVector(new THREE.Vector3(...directions[name]).normalize(), distance);
+    this.controls.target.copy(centre);
+    this.controls.update();
+    useEditor.setState({ viewName: name });
+    this.touch();
+  }
+
+  // ---------------------------------------------------------------- what is shown
+
+  private refresh(): void {
+    const { session } = this, state = useEditor.getState(), { stage } = state;
+    const document = state.history?.document;
+    if (!document) return;
+    this.character.setPose(session.pose);
+    this.character.setHidden(document.hidden);
+    const shown = session.shownGuides(), { guides, filled } = session;
+
+    const hairOn = stage !== 'plant' && stage !== 'cast' ? state.show.hair : stage === 'cast' ? state.show.hair : false;
+    if (hairOn && guides && filled && shown) {
+      if (this.strandsShown !== filled) { this.hair.setStrands(filled.strands, document.fill.count); this.strandsShown = filled; }
+      let local: ArrayLike<number> = guides.offsets;
+      if (shown.from !== 'combed') {
+        const turned = new Float32Array(shown.points.length);
+        placeGuides(shown.points, session.motions, guides.pointCount, turned, true);
+        local = turned;
+      }
+      this.hair.setGuides(local, guides.lengths, guides.pointCount);
+      const motions = new Float64Array(7 * filled.strands.roots.faces.length);
+      rootMotionsInto(motions, filled.strands.roots, filled.frames, session.skin, session.mesh.triangles);
+      this.hair.setRoots(motions);
+      this.hair.setBounds(shown.points);
+      this.hair.update(document.fill, this.pillsNow());
+    }
+    this.hairShown = hairOn && !!guides && !!filled && !!shown;
+
+    const guidesOn = !!shown && (stage === 'plant' || stage === 'comb' || state.show.guides);
+    this.guideLines.visible = guidesOn;
+    if (guidesOn && guides) setSegments(this.guideLines.geometry, guideSegments(shown.points, guides.pointCount));
+    this.guideLines.material.opacity = stage === 'comb' && hairOn ? 0.35 : 0.9;
+    this.guideLines.material.transparent = true;
+
+    const marked = state.marked >= 0 && shown && guides ? state.marked : -1;
+    this.markLine.visible = marked >= 0 && (stage === 'proof' || stage === 'bake' || stage === 'sway');
+    if (this.markLine.visible && guides && shown) setSegments(this.markLine.geometry, guideSegments(shown.points.subarray(3 * marked * guides.pointCount, 3 * (marked + 1) * guides.pointCount), guides.pointCount));
+
+    this.plotMesh.visible = stage === 'plant' && session.plotFaces.length > 0;
+    if (this.plotMesh.visible) {
+      if (this.plotShown !== session.plotFaces) {
+        this.plotShown = session.plotFaces;
+        const index = new Uint32Array(3 * session.plotFaces.length);
+        session.plotFaces.forEach((f, i) => { for (let k = 0; k < 3; k++) index[3 * i + k] = session.mesh.triangles[3 * f + k]; });
+        this.plotMesh.geometry.setIndex(new THREE.BufferAttribute(index, 1));
+      }
+      this.plotMesh.geometry.setAttribute('position', new THREE.BufferAttribute(Float32Array.from(session.skin), 3));
+    }
+
+    this.pillLines.visible = state.show.pills && (stage === 'sway' || stage === 'proof');
+    if (this.pillLines.visible) setSegments(this.pillLines.geometry, pillSegments(this.pillsNow()));
+    this.brushRing.visible &&= stage === 'comb' || stage === 'plant';
+  }
+  private hairShown = false;
+
+  /** Pills in the present pose: a xyz r, b xyz r. */
+  private pillsNow(): Float64Array {
+    const { session } = this, pills = session.pills(), rest = (this.restPose ??= poseCharacter(session.character, null, 0));
+    const out = new Float64Array(8 * pills.length), m = new Float64Array(7), q = new THREE.Quaternion(), v = new THREE.Vector3();
+    pills.forEach((pill, k) => {
+      rigidMotionInto(m, 0, rest, session.pose, pill.node);
+      q.set(m[0], m[1], m[2], m[3]);
+      for (const [side, p, r] of [[0, pill.a, pill.radiusA], [1, pill.b, pill.radiusB]] as const) {
+        v.set(...p).applyQuaternion(q);
+        out.set([v.x + m[4], v.y + m[5], v.z + m[6], r], 8 * k + 4 * side);
+      }
+    });
+    // those nearest the hair first: the light volume takes only so many
+    const c = this.controls.target, order = pills.map((_, k) => k).sort((a, b) => near(out, a, c) - near(out, b, c));
+    return Float64Array.from(order.flatMap((k) => Array.from(out.subarray(8 * k, 8 * k + 8))));
+  }
+  private restPose: Float64Array | null = null;
+
+  /** Ring on the surface: radius and, inside, where the strength begins to fall. */
+  showBrush(place: { point: ArrayLike<number>; normal: ArrayLike<number> } | null, radius: number, falloff: number): void {
+    this.brushRing.visible = place !== null;
+    if (place) {
+      const n = new THREE.Vector3(place.normal[0], place.normal[1], place.normal[2]), u = new THREE.Vector3(Math.abs(n.x) < 0.9 ? 1 : 0, Math.abs(n.x) < 0.9 ? 0 : 1, 0).cross(n).normalize(), w = n.clone().cross(u);
+      const P: number[] = [];
+      for (const r of [radius, radius * (1 - falloff)]) {
+        if (r < 1e-4) continue;
+        const at = (k: number): number[] => { const a = (k / 48) * 2 * Math.PI; return [0, 1, 2].map((c) => place.point[c] + 0.002 * n.getComponent(c) + r * (Math.cos(a) * u.getComponent(c) + Math.sin(a) * w.getComponent(c))); };
+        for (let k = 0; k < 48; k++) if (r === radius || k % 2 === 0) P.push(...at(k), ...at(k + 1));
+      }
+      setSegments(this.brushRing.geometry, Float32Array.from(P));
+    }
+    this.touch();
+  }
+
+  /** Ray through a place on the canvas, in pixels. */
+  ray(x: number, y: number): { origin: THREE.Vector3; direction: THREE.Vector3 } {
+    const caster = new THREE.Raycaster();
+    caster.setFromCamera(new THREE.Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera);
+    return { origin: caster.ray.origin, direction: caster.ray.direction };
+  }
+  get forward(): THREE.Vector3 { return this.camera.getWorldDirection(new THREE.Vector3()); }
+
+  // ---------------------------------------------------------------- drawing
+
+  private loop = (): void => {
+    this.handle = requestAnimationFrame(this.loop);
+    this.play();
+    if (!this.targets || (this.still >= this.stillFrames && !this.dirty)) return;
+    if (this.dirty) { this.refresh(); this.dirty = false; this.still = 0; }
+    this.draw();
+  };
+
+  private draw(): void {
+    const { targets, camera, renderer } = this;
+    if (!targets) return;
+    camera.clearViewOffset();
+    const [jx, jy] = this.still === 0 ? [0, 0] : jitter(this.still);
+    if (this.still > 0) camera.setViewOffset(this.width, this.height, jx, jy, this.width, this.height);
+    camera.updateMatrixWorld();
+    this.hair.prepare(camera, this.height, this.still, this.hairShown);
+    renderer.setRenderTarget(targets.main);
+    renderer.setClearColor(BACKDROP, 1);
+    renderer.clear();
+    renderer.render(this.scene, camera);
+    const accumulate = this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: targets.a.texture, tNew: targets.main.texture, uShare: 1 / (this.still + 1) });
+    this.hair.pass(accumulate, targets.b);
+    [targets.a, targets.b] = [targets.b, targets.a];
+    this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: targets.a.texture }), null);
+    this.still++;
+    this.settled = this.still >= this.stillFrames;
+  }
+
+  /** Moves the play head; in Sway it waits for the frames as they are computed. */
+  private play(): void {
+    const state = useEditor.getState(), shot = state.history?.document.shot;
+    if (!state.playing || !shot) return;
+    const now = performance.now();
+    this.playFrom ??= { at: now, frame: state.frame >= shot.end ? shot.start : state.frame };
+    let frame = Math.floor(this.playFrom.frame + ((now - this.playFrom.at) / 1000) * shot.fps);
+    if (frame > shot.end) { frame = shot.start; this.playFrom = { at: now, frame }; }
+    const computed = state.stage === 'sway' && state.run.key === this.session.key;
+    if (computed && !this.session.live.has(frame) && state.run.state === 'running') {
+      // never ahead of the computation: go to its head and start the clock anew from there
+      frame = Math.max(shot.start, Math.min(frame, state.run.head));
+      this.playFrom = { at: now, frame };
+    }
+    if (frame !== state.frame) useEditor.setState({ frame });
+  }
+
+  /** For tests: hair nodes as the GPU has them. */
+  readNodes(): Float32Array { return this.hair.readNodes(); }
+}
+
+const near = (p: Float64Array, k: number, c: THREE.Vector3): number => Math.hypot((p[8 * k] + p[8 * k + 4]) / 2 - c.x, (p[8 * k + 1] + p[8 * k + 5]) / 2 - c.y, (p[8 * k + 2] + p[8 * k + 6]) / 2 - c.z);
+
+function setSegments(geometry: THREE.BufferGeometry, points: Float32Array): void {
+  const known = geometry.getAttribute('position') as THREE.BufferAttribute | undefined;
+  if (known && known.array.length === points.length) { known.array.set(points); known.needsUpdate = true; }
+  else { geometry.dispose(); geometry.setAttribute('position', new THREE.BufferAttribute(points, 3)); }
+}
+
+function guideSegments(points: ArrayLike<number>, pointCount: number): Float32Array {
+  const guides = points.length / (3 * pointCount), out = new Float32Array(6 * guides * (pointCount - 1));
+  let o = 0;
+  for (let g = 0; g < guides; g++) for (let i = 0; i < pointCount - 1; i++) {
+    const p = 3 * (g * pointCount + i);
+    for (let k = 0; k < 6; k++) out[o++] = points[p + k];
+  }
+  return out;
+}
+
+function pillSegments(pills: Float64Array): Float32Array {
+  const out: number[] = [];
+  for (let k = 0; k < pills.length / 8; k++) {
+    const a = new THREE.Vector3(pills[8 * k], pills[8 * k + 1], pills[8 * k + 2]), b = new THREE.Vector3(pills[8 * k + 4], pills[8 * k + 5], pills[8 * k + 6]), ra = pills[8 * k + 3], rb = pills[8 * k + 7];
+    const t = b.clone().sub(a).normalize(), u = new THREE.Vector3(Math.abs(t.x) < 0.9 ? 1 : 0, Math.abs(t.x) < 0.9 ? 0 : 1, 0).cross(t).normalize(), w = t.clone().cross(u);
+    const dir = (i: number): THREE.Vector3 => { const q = (i / 24) * 2 * Math.PI; return u.clone().multiplyScalar(Math.cos(q)).addScaledVector(w, Math.sin(q)); };
+    const push = (p: THREE.Vector3, q: THREE.Vector3): void => { out.push(...p.toArray(), ...q.toArray()); };
+    for (let i = 0; i < 24; i++) {
+      push(a.clone().addScaledVector(dir(i), ra), a.clone().addScaledVector(dir(i + 1), ra));
+      push(b.clone().addScaledVector(dir(i), rb), b.clone().addScaledVector(dir(i + 1), rb));
+    }
+    for (let i = 0; i < 24; i += 6) {
+      push(a.clone().addScaledVector(dir(i), ra), b.clone().addScaledVector(dir(i), rb));
+      for (const [c, r, s] of [[a, ra, -1], [b, rb, 1]] as const) for (let j = 0; j < 6; j++) {
+        const arc = (m: number): THREE.Vector3 => { const q = ((m / 6) * Math.PI) / 2; return c.clone().addScaledVector(dir(i), r * Math.cos(q)).addScaledVector(t, s * r * Math.sin(q)); };
+        push(arc(j), arc(j + 1));
+      }
+    }
+  }
+  return Float32Array.from(out);
+}

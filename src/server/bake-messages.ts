@@ -1,0 +1,18 @@
+import type { FrameMeasures, StartReport } from '../core/sway/run';
+
+export interface ThreadInput {
+  document: unknown;
+  character: Uint8Array;
+  planting: Uint8Array;
+  offsets: Uint8Array;
+  startFrame: number;
+  endFrame: number;
+  preRoll: number;
+}
+
+export type ThreadMessage =
+  | { kind: 'started'; report: StartReport }
+  | { kind: 'preRoll'; step: number }
+  | { kind: 'frame'; step: number; frame: number; measures: FrameMeasures; points: Float32Array }
+  | { kind: 'finished' }
+  | { kind: 'failed'; message: string };

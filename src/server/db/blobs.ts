@@ -1,0 +1,51 @@
+/** Large bytes: chunks of at most 1 MiB, each under the SHA-256 of its content, so that nothing is stored twice. */
+import { createHash } from 'node:crypto';
+import type { Knex } from 'knex';
+
+const CHUNK = 1 << 20;
+
+export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
+
+/** A blob's chunk is missing or does not match its checksum. */
+export class DamagedBlobError extends Error {
+  constructor(readonly blob: string, readonly chunk: number, reason: string) {
+    super(`Stored data ${blob.slice(0, 12)}… is damaged: chunk ${chunk} ${reason}.`);
+    this.name = 'DamagedBlobError';
+  }
+}
+
+/** Stores bytes and returns their id. Chunks are written before the row that refers to them. */
+export async function putBlob(db: Knex, bytes: Uint8Array): Promise<string> {
+  const id = hashOf(bytes);
+  if (await hasBlob(db, id)) return id;
+  const parts: { seq: number; chunk: string }[] = [];
+  for (let seq = 0, at = 0; at < bytes.length || seq === 0; seq++, at += CHUNK) {
+    const part = Buffer.from(bytes.subarray(at, at + CHUNK));
+    const chunk = hashOf(part);
+    await db('chunks').insert({ id: chunk, bytes: part }).onConflict('id').ignore();
+    parts.push({ seq, chunk });
+  }
+  await db.transaction(async (trx) => {
+    await trx('blobs').insert({ id, size: bytes.length }).onConflict('id').ignore();
+    await trx('blob_chunks').insert(parts.map((p) => ({ blob_id: id, seq: p.seq, chunk_id: p.chunk }))).onConflict(['blob_id', 'seq']).ignore();
+  });
+  return id;
+}
+
+export async function hasBlob(db: Knex, id: string): Promise<boolean> {
+  return (await db('blobs').where({ id }).first('id')) !== undefined;
+}
+
+/** Bytes of a blob, every chunk checked; null where there is none of this id. */
+export async function getBlob(db: Knex, id: string): Promise<Buffer | null> {
+  const blob: { size: number } | undefined = await db('blobs').where({ id }).first('size');
+  if (!blob) return null;
+  const rows: { chunk_id: string; bytes: Buffer; seq: number }[] = await db('blob_chunks').join('chunks', 'chunks.id', 'blob_chunks.chunk_id').where({ blob_id: id }).orderBy('seq').select('chunk_id', 'bytes', 'seq');
+  rows.forEach((r, i) => {
+    if (r.seq !== i) throw new DamagedBlobError(id, i, 'is missing');
+    if (hashOf(r.bytes) !== r.chunk_id) throw new DamagedBlobError(id, i, 'does not match its checksum');
+  });
+  const bytes = Buffer.concat(rows.map((r) => r.bytes));
+  if (bytes.length !== Number(blob.size)) throw new DamagedBlobError(id, rows.length, 'is missing');
+  return bytes;
+}

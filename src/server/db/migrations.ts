@@ -1,0 +1,108 @@
+/** The tables, step by step. A step that has been released is never changed. */
+import type { Knex } from 'knex';
+
+interface Migration { name: string; up: (db: Knex) => Promise<void>; down: (db: Knex) => Promise<void> }
+
+const ID = 16;
+const MIGRATIONS: Migration[] = [
+  {
+    name: '001-spine',
+    up: async (db) => {
+      await db.schema.createTable('chunks', (t) => {
+        t.specificType('id', 'char(64) character set ascii').primary();
+        t.specificType('bytes', 'mediumblob').notNullable();
+      });
+      await db.schema.createTable('blobs', (t) => {
+        t.specificType('id', 'char(64) character set ascii').primary();
+        t.bigInteger('size').unsigned().notNullable();
+      });
+      await db.schema.createTable('blob_chunks', (t) => {
+        t.specificType('blob_id', 'char(64) character set ascii').notNullable().references('blobs.id').onDelete('cascade');
+        t.integer('seq').unsigned().notNullable();
+        t.specificType('chunk_id', 'char(64) character set ascii').notNullable().references('chunks.id');
+        t.primary(['blob_id', 'seq']);
+      });
+      await db.schema.createTable('productions', (t) => {
+        t.string('id', ID).primary();
+        t.string('name', 200).notNullable();
+        t.datetime('created_at', { precision: 3 }).notNullable();
+      });
+      await db.schema.createTable('assets', (t) => {
+        t.string('id', ID).primary();
+        t.string('production_id', ID).notNullable().references('productions.id');
+        t.string('name', 200).notNullable();
+        t.string('file_name', 300).notNullable();
+        t.specificType('source_blob', 'char(64) character set ascii').notNullable().references('blobs.id');
+        t.specificType('packed_blob', 'char(64) character set ascii').notNullable().references('blobs.id');
+        t.text('warnings', 'longtext').notNullable();
+        t.datetime('created_at', { precision: 3 }).notNullable();
+      });
+      await db.schema.createTable('grooms', (t) => {
+        t.string('id', ID).primary();
+        t.string('asset_id', ID).notNullable().references('assets.id');
+        t.string('name', 200).notNullable();
+        t.integer('version').unsigned().notNullable();
+        t.datetime('created_at', { precision: 3 }).notNullable();
+        t.datetime('updated_at', { precision: 3 }).notNullable();
+      });
+      await db.schema.createTable('groom_versions', (t) => {
+        t.string('groom_id', ID).notNullable().references('grooms.id');
+        t.integer('version').unsigned().notNullable();
+        t.string('label', 300).notNullable();
+        t.text('document', 'longtext').notNullable();
+        t.datetime('created_at', { precision: 3 }).notNullable();
+        t.primary(['groom_id', 'version']);
+      });
+      await db.schema.createTable('takes', (t) => {
+        t.string('id', ID).primary();
+        t.string('groom_id', ID).notNullable().references('grooms.id');
+        t.specificType('motion_key', 'char(64) character set ascii').notNullable();
+        t.text('proof', 'longtext').notNullable();
+        t.datetime('created_at', { precision: 3 }).notNullable();
+        t.index(['groom_id', 'created_at']);
+      });
+      await db.schema.createTable('bakes', (t) => {
+        t.string('id', ID).primary();
+        t.string('groom_id', ID).notNullable().references('grooms.id');
+        t.specificType('motion_key', 'char(64) character set ascii').notNullable();
+        t.text('document', 'longtext').notNullable();
+        t.integer('start_frame').notNullable();
+        t.integer('end_frame').notNullable();
+        t.integer('pre_roll').unsigned().notNullable();
+        t.enum('state', ['queued', 'running', 'done', 'failed', 'cancelled']).notNullable();
+        t.integer('steps_done').unsigned().notNullable().defaultTo(0);
+        t.text('message').nullable();
+        t.text('report', 'longtext').nullable();
+        t.boolean('cancel_wanted').notNullable().defaultTo(false);
+        t.integer('attempts').unsigned().notNullable().defaultTo(0);
+        t.string('lease_owner', 64).nullable();
+        t.datetime('lease_until', { precision: 3 }).nullable();
+        t.datetime('created_at', { precision: 3 }).notNullable();
+        t.datetime('started_at', { precision: 3 }).nullable();
+        t.datetime('finished_at', { precision: 3 }).nullable();
+        t.index(['state', 'created_at']);
+        t.index(['groom_id', 'created_at']);
+      });
+      await db.schema.createTable('bake_frames', (t) => {
+        t.string('bake_id', ID).notNullable().references('bakes.id').onDelete('cascade');
+        t.integer('frame').notNullable();
+        t.specificType('blob_id', 'char(64) character set ascii').notNullable().references('blobs.id');
+        t.text('measures').notNullable();
+        t.primary(['bake_id', 'frame']);
+      });
+    },
+    down: async (db) => {
+      for (const table of ['bake_frames', 'bakes', 'takes', 'groom_versions', 'grooms', 'assets', 'productions', 'blob_chunks', 'blobs', 'chunks']) await db.schema.dropTableIfExists(table);
+    },
+  },
+];
+
+export async function migrate(db: Knex): Promise<void> {
+  await db.migrate.latest({
+    migrationSource: {
+      getMigrations: () => Promise.resolve(MIGRATIONS),
+      getMigrationName: (m: Migration) => m.name,
+      getMigration: (m: Migration) => Promise.resolve(m),
+    },
+  });
+}

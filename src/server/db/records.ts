@@ -1,0 +1,208 @@
+/** Productions, characters, grooms and their versions, takes, bakes: rows ⇄ checked values. */
+import { randomBytes } from 'node:crypto';
+import type { Knex } from 'knex';
+import { z } from 'zod';
+import { buffersOf, documentSchema, type GroomDocument } from '../../core/document/schema';
+import { measuresSchema, motionKey, proofSchema, reportSchema, type Proof } from '../../core/document/proof';
+import type { Character } from '../../core/mesh/character';
+import { readGlb } from '../../formats/gltf';
+import { packCharacter, unpackCharacter } from '../../formats/packed-character';
+import { getBlob, hasBlob, putBlob } from './blobs';
+
+export const newId = (): string => randomBytes(8).toString('hex');
+const json = (value: unknown): string => JSON.stringify(value);
+
+/** An error that is told to the person who asked, with an HTTP status. */
+export class UserError extends Error {
+  constructor(readonly status: number, readonly code: string, message: string, readonly details?: unknown) {
+    super(message);
+    this.name = 'UserError';
+  }
+}
+const notFound = (what: string): UserError => new UserError(404, 'notFound', `This ${what} does not exist (any more).`);
+
+// ---------------------------------------------------------------- productions and characters
+
+const assetRow = z.object({ id: z.string(), production_id: z.string(), name: z.string(), file_name: z.string(), packed_blob: z.string(), warnings: z.string() });
+export interface AssetInfo { id: string; productionId: string; name: string; fileName: string; packed: string; warnings: string[] }
+const toAsset = (row: unknown): AssetInfo => {
+  const r = assetRow.parse(row);
+  return { id: r.id, productionId: r.production_id, name: r.name, fileName: r.file_name, packed: r.packed_blob, warnings: z.array(z.string()).parse(JSON.parse(r.warnings)) };
+};
+
+export async function createProduction(db: Knex, name: string, id = newId()): Promise<string> {
+  await db('productions').insert({ id, name, created_at: new Date() });
+  return id;
+}
+
+/** Reads an uploaded character and stores it; nothing is stored where it cannot be used. */
+export async function importCharacter(db: Knex, productionId: string, name: string, fileName: string, bytes: Uint8Array, id = newId()): Promise<{ asset: AssetInfo; character: Character }> {
+  const read = await readGlb(bytes);
+  if (!read.ok) throw new UserError(422, read.error.type, read.error.message, { where: read.error.where });
+  const source = await putBlob(db, bytes), packed = await putBlob(db, packCharacter(read.value));
+  await db('assets').insert({ id, production_id: productionId, name: name.slice(0, 200), file_name: fileName.slice(0, 300), source_blob: source, packed_blob: packed, warnings: json(read.warnings), created_at: new Date() });
+  return { asset: await getAsset(db, id), character: read.value };
+}
+
+export async function getAsset(db: Knex, id: string): Promise<AssetInfo> {
+  const row: unknown = await db('assets').where({ id }).first();
+  if (!row) throw notFound('character');
+  return toAsset(row);
+}
+
+export async function loadCharacter(db: Knex, packed: string): Promise<Character> {
+  const bytes = await getBlob(db, packed);
+  if (!bytes) throw notFound('character');
+  const read = unpackCharacter(bytes);
+  if (!read.ok) throw new UserError(500, read.error.type, read.error.message);
+  return read.value;
+}
+
+export interface Overview {
+  productions: { id: string; name: string; assets: { id: string; name: string; fileName: string; grooms: { id: string; name: string; shot: string; updatedAt: string }[] }[] }[];
+}
+export async function overview(db: Knex): Promise<Overview> {
+  const [productions, assets, grooms] = await Promise.all([
+    db('productions').orderBy('created_at').select('id', 'name') as Promise<{ id: string; name: string }[]>,
+    db('assets').orderBy('created_at').select('id', 'production_id', 'name', 'file_name') as Promise<{ id: string; production_id: string; name: string; file_name: string }[]>,
+    db('grooms as g').join('groom_versions as v', function on() { this.on('v.groom_id', 'g.id').andOn('v.version', 'g.version'); }).orderBy('g.created_at').select('g.id', 'g.asset_id', 'g.name', 'g.updated_at', 'v.document') as Promise<{ id: string; asset_id: string; name: string; updated_at: Date; document: string }[]>,
+  ]);
+  return {
+    productions: productions.map((p) => ({
+      ...p,
+      assets: assets.filter((a) => a.production_id === p.id).map((a) => ({
+        id: a.id, name: a.name, fileName: a.file_name,
+        grooms: grooms.filter((g) => g.asset_id === a.id).map((g) => ({ id: g.id, name: g.name, shot: readDocument(g.document).shot.clip, updatedAt: g.updated_at.toISOString() })),
+      })),
+    })),
+  };
+}
+
+// ---------------------------------------------------------------- grooms
+
+const readDocument = (text: string): GroomDocument => documentSchema.parse(JSON.parse(text));
+
+export interface GroomInfo { id: string; name: string; version: number; document: GroomDocument; asset: AssetInfo; production: { id: string; name: string } }
+
+export async function createGroom(db: Knex, assetId: string, name: string, document: GroomDocument, label: string, id = newId()): Promise<string> {
+  await requireBuffers(db, document);
+  const now = new Date();
+  await db.transaction(async (trx) => {
+    await trx('grooms').insert({ id, asset_id: assetId, name: name.slice(0, 200), version: 1, created_at: now, updated_at: now });
+    await trx('groom_versions').insert({ groom_id: id, version: 1, label, document: json(documentSchema.parse(document)), created_at: now });
+  });
+  return id;
+}
+
+export async function getGroom(db: Knex, id: string): Promise<GroomInfo> {
+  const row: { name: string; version: number; asset_id: string; document: string } | undefined = await db('grooms as g').join('groom_versions as v', function on() { this.on('v.groom_id', 'g.id').andOn('v.version', 'g.version'); }).where('g.id', id).first('g.name', 'g.version', 'g.asset_id', 'v.document');
+  if (!row) throw notFound('groom');
+  const asset = await getAsset(db, row.asset_id);
+  const production: { id: string; name: string } = await db('productions').where({ id: asset.productionId }).first('id', 'name');
+  return { id, name: row.name, version: row.version, document: readDocument(row.document), asset, production };
+}
+
+async function requireBuffers(db: Knex, document: GroomDocument): Promise<void> {
+  for (const id of buffersOf(document)) if (!(await hasBlob(db, id))) throw new UserError(409, 'bufferMissing', 'A part of the groom has not arrived on the server yet; it is sent again.', { buffer: id });
+}
+
+/** Stores the next version. Refused where `base` is not the newest: somebody else has saved since. */
+export async function saveGroom(db: Knex, id: string, base: number, document: GroomDocument, label: string): Promise<number> {
+  await requireBuffers(db, document);
+  return db.transaction(async (trx) => {
+    const row: { version: number } | undefined = await trx('grooms').where({ id }).forUpdate().first('version');
+    if (!row) throw notFound('groom');
+    if (row.version !== base) throw new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change, or keep this one as a copy.', { version: row.version });
+    const version = row.version + 1, now = new Date();
+    await trx('groom_versions').insert({ groom_id: id, version, label: label.slice(0, 300), document: json(document), created_at: now });
+    await trx('grooms').where({ id }).update({ version, updated_at: now });
+    return version;
+  });
+}
+
+// ---------------------------------------------------------------- takes
+
+export interface TakeInfo { id: string; motionKey: string; proof: Proof; createdAt: string }
+const TAKES_KEPT = 20;
+
+export async function addTake(db: Knex, groomId: string, key: string, proof: Proof): Promise<string> {
+  const id = newId();
+  await getGroom(db, groomId);
+  await db('takes').insert({ id, groom_id: groomId, motion_key: key, proof: json(proof), created_at: new Date() });
+  const old: { id: string }[] = await db('takes').where({ groom_id: groomId }).orderBy('created_at', 'desc').offset(TAKES_KEPT).limit(1000).select('id');
+  if (old.length > 0) await db('takes').whereIn('id', old.map((r) => r.id)).delete();
+  return id;
+}
+
+export async function newestTake(db: Knex, groomId: string): Promise<TakeInfo | null> {
+  const row: { id: string; motion_key: string; proof: string; created_at: Date } | undefined = await db('takes').where({ groom_id: groomId }).orderBy('created_at', 'desc').first();
+  return row ? { id: row.id, motionKey: row.motion_key, proof: proofSchema.parse(JSON.parse(row.proof)), createdAt: row.created_at.toISOString() } : null;
+}
+
+// ---------------------------------------------------------------- bakes
+
+const bakeRow = z.object({
+  id: z.string(), groom_id: z.string(), motion_key: z.string(), document: z.string(), start_frame: z.number(), end_frame: z.number(), pre_roll: z.number(),
+  state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled']), steps_done: z.number(), message: z.string().nullable(), report: z.string().nullable(),
+  created_at: z.date(), started_at: z.date().nullable(), finished_at: z.date().nullable(),
+});
+export interface BakeInfo {
+  id: string; groomId: string; motionKey: string; startFrame: number; endFrame: number; preRoll: number; guideCount: number; pointCount: number;
+  state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'; stepsDone: number; steps: number; message: string | null;
+  report: z.infer<typeof reportSchema> | null; createdAt: string; startedAt: string | null; finishedAt: string | null;
+}
+function toBake(row: unknown): BakeInfo & { document: GroomDocument } {
+  const r = bakeRow.parse(row), document = readDocument(r.document);
+  return {
+    id: r.id, groomId: r.groom_id, motionKey: r.motion_key, startFrame: r.start_frame, endFrame: r.end_frame, preRoll: r.pre_roll,
+    guideCount: document.guides?.count ?? 0, pointCount: document.guides?.pointCount ?? 0,
+    state: r.state, stepsDone: r.steps_done, steps: r.pre_roll + r.end_frame - r.start_frame + 1, message: r.message,
+    report: r.report ? reportSchema.parse(JSON.parse(r.report)) : null,
+    createdAt: r.created_at.toISOString(), startedAt: r.started_at?.toISOString() ?? null, finishedAt: r.finished_at?.toISOString() ?? null, document,
+  };
+}
+/** Without the document, as it goes to the page. */
+export const publicBake = ({ document: _document, ...info }: BakeInfo & { document: GroomDocument }): BakeInfo => info;
+
+export async function queueBake(db: Knex, groomId: string): Promise<BakeInfo> {
+  const groom = await getGroom(db, groomId);
+  if (!groom.document.guides) throw new UserError(422, 'noGuides', 'There is nothing to bake yet: plant guides first.');
+  const { document } = groom, id = newId();
+  await db('bakes').insert({
+    id, groom_id: groomId, motion_key: motionKey(document, groom.asset.packed), document: json(document),
+    start_frame: document.shot.start, end_frame: document.shot.end, pre_roll: document.bake.preRoll, state: 'queued', created_at: new Date(),
+  });
+  return publicBake(await getBake(db, id));
+}
+
+export async function getBake(db: Knex, id: string): Promise<BakeInfo & { document: GroomDocument }> {
+  const row: unknown = await db('bakes').where({ id }).first();
+  if (!row) throw notFound('bake');
+  return toBake(row);
+}
+export async function listBakes(db: Knex, groomId: string): Promise<BakeInfo[]> {
+  const rows: unknown[] = await db('bakes').where({ groom_id: groomId }).orderBy('created_at', 'desc').limit(30);
+  return rows.map((r) => publicBake(toBake(r)));
+}
+export async function cancelBake(db: Knex, id: string): Promise<void> {
+  await getBake(db, id);
+  await db('bakes').where({ id, state: 'queued' }).update({ state: 'cancelled', finished_at: new Date() });
+  await db('bakes').where({ id, state: 'running' }).update({ cancel_wanted: true });
+}
+export async function deleteBake(db: Knex, id: string): Promise<void> {
+  const bake = await getBake(db, id);
+  if (bake.state === 'running' || bake.state === 'queued') throw new UserError(409, 'stillRunning', 'This bake is still running; cancel it first.');
+  await db('bakes').where({ id }).delete();
+}
+
+export interface BakeFrameInfo { frame: number; blob: string; measures: z.infer<typeof measuresSchema> }
+export async function bakeFrames(db: Knex, id: string, from = -1e9, to = 1e9): Promise<BakeFrameInfo[]> {
+  const rows: { frame: number; blob_id: string; measures: string }[] = await db('bake_frames').where({ bake_id: id }).whereBetween('frame', [from, to]).orderBy('frame');
+  return rows.map((r) => ({ frame: r.frame, blob: r.blob_id, measures: measuresSchema.parse(JSON.parse(r.measures)) }));
+}
+/** Guide points of one baked frame, checked against their checksum. */
+export async function bakeFramePoints(db: Knex, blob: string): Promise<Float32Array> {
+  const bytes = await getBlob(db, blob);
+  if (!bytes) throw notFound('baked frame');
+  return new Float32Array(Uint8Array.from(bytes).buffer);
+}

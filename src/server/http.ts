@@ -1,0 +1,82 @@
+/** What all route handlers share: errors as JSON, same-origin writes, limits. */
+import { z } from 'zod';
+import { ContractError } from '../core/contract';
+import { DamagedBlobError } from './db/blobs';
+import { UserError } from './db/records';
+
+type Handler<P> = (request: Request, params: P) => Promise<Response>;
+
+/** Wraps a handler: `params` are awaited, errors become `{code, message, details}`, writes from other origins are refused. */
+export function route<P = Record<string, never>>(handler: Handler<P>): (request: Request, context: { params: Promise<P> }) => Promise<Response> {
+  return async (request, context) => {
+    try {
+      requireOwnHost(request);
+      if (request.method !== 'GET' && request.method !== 'HEAD') requireSameOrigin(request);
+      return await handler(request, await context.params);
+    } catch (cause) {
+      return errorResponse(cause);
+    }
+  };
+}
+
+export function errorResponse(cause: unknown): Response {
+  if (cause instanceof UserError) return Response.json({ code: cause.code, message: cause.message, details: cause.details }, { status: cause.status });
+  if (cause instanceof z.ZodError) {
+    const issue = cause.issues[0];
+    return Response.json({ code: 'invalid', message: `${issue.path.join('.') || 'The request'}: ${issue.message}`, details: cause.issues.slice(0, 20) }, { status: 400 });
+  }
+  if (cause instanceof ContractError) return Response.json({ code: 'invalid', message: cause.message }, { status: 400 });
+  if (cause instanceof DamagedBlobError) return Response.json({ code: 'damaged', message: cause.message }, { status: 500 });
+  if (cause instanceof SyntaxError) return Response.json({ code: 'invalid', message: 'The request is not JSON.' }, { status: 400 });
+  console.error(cause);
+  return Response.json({ code: 'internal', message: 'Something went wrong on the server; its log says what. Nothing was changed.' }, { status: 500 });
+}
+
+/** A page elsewhere that points its own name at this machine does not get through. */
+function requireOwnHost(request: Request): void {
+  const host = (request.headers.get('host') ?? '').replace(/:\d+$/, '');
+  const own = ['127.0.0.1', 'localhost', '[::1]', process.env.FINE_COMB_HOST].filter(Boolean);
+  if (process.env.FINE_COMB_HOST === '0.0.0.0' || own.includes(host)) return;
+  throw new UserError(403, 'foreignHost', `This server does not answer to the name “${host}”.`);
+}
+
+function requireSameOrigin(request: Request): void {
+  const site = request.headers.get('sec-fetch-site'), origin = request.headers.get('origin'), host = request.headers.get('host');
+  const foreign = (site !== null && site !== 'same-origin' && site !== 'none') || (origin !== null && safeHost(origin) !== host);
+  if (foreign) throw new UserError(403, 'foreignOrigin', 'Changes are only taken from Fine Comb’s own pages.');
+}
+const safeHost = (origin: string): string | null => { try { return new URL(origin).host; } catch { return null; } };
+
+/** Reads a body of at most `most` bytes. */
+export async function readBody(request: Request, most: number): Promise<Uint8Array> {
+  const tooBig = (): UserError => new UserError(413, 'tooBig', `This is larger than the ${Math.round(most / 1048576)} MB taken here.`);
+  if (Number(request.headers.get('content-length') ?? 0) > most) throw tooBig();
+  const parts: Uint8Array[] = [];
+  let size = 0;
+  const reader = request.body?.getReader();
+  for (;;) {
+    const next = await reader?.read();
+    if (!next || next.done) break;
+    size += next.value.length;
+    if (size > most) { await reader!.cancel(); throw tooBig(); }
+    parts.push(next.value);
+  }
+  const out = new Uint8Array(size);
+  let at = 0;
+  for (const p of parts) { out.set(p, at); at += p.length; }
+  return out;
+}
+
+/** At most `most` calls in `windowMs`, counted for the whole server. */
+export function rateLimit(most: number, windowMs: number): () => void {
+  const calls: number[] = [];
+  return () => {
+    const now = Date.now();
+    while (calls.length > 0 && calls[0] < now - windowMs) calls.shift();
+    if (calls.length >= most) throw new UserError(429, 'tooMany', 'Too many uploads at once; try again in a minute.');
+    calls.push(now);
+  };
+}
+
+export const bytesResponse = (bytes: Uint8Array, type = 'application/octet-stream', forever = false): Response =>
+  new Response(bytes as Uint8Array<ArrayBuffer>, { headers: { 'content-type': type, 'content-length': String(bytes.length), 'cache-control': forever ? 'private, max-age=31536000, immutable' : 'no-store' } });

@@ -1,0 +1,95 @@
+/** The demo production: made once, when the database holds no production yet. */
+import type { Knex } from 'knex';
+import { bytesOf, packPlanting } from '../core/document/buffers';
+import { plantKey } from '../core/document/proof';
+import { newDocument, type GroomDocument } from '../core/document/schema';
+import { growGuide } from '../core/groom/grow';
+import { rootPlace, scatterEvenly } from '../core/groom/planting';
+import { makeRandom } from '../core/math/random';
+import { mix, normalize, smoothStep, type Vec3 } from '../core/math/vec';
+import { poseCharacter, skinPositions, type Character } from '../core/mesh/character';
+import { Surface } from '../core/mesh/surface';
+import { putBlob } from './db/blobs';
+import { createGroom, createProduction, importCharacter } from './db/records';
+
+const GUIDES = 420;
+const POINTS = 16;
+
+/** Oda's loose hair, combed from a parting on her left: shoulder-length at the back, a fringe in front. */
+export function demoGroom(character: Character): { document: GroomDocument; buffers: Uint8Array[] } {
+  const mesh = character.meshes.find((m) => m.hair.length > 0)!;
+  const P = new Float64Array(mesh.positions.length);
+  skinPositions(character, mesh, poseCharacter(character, null, 0), P);
+  const surface = new Surface(P, mesh.triangles);
+  const faces: number[] = [];
+  for (let f = 0; f < mesh.triangles.length / 3; f++) if ([0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5)) faces.push(f);
+  const document = newDocument(mesh.name, { clip: 'look back', start: 0, end: 48, fps: 24, cyclic: false });
+  document.plant.guideCount = GUIDES;
+  const planting = scatterEvenly(surface, faces, GUIDES, document.plant.seed);
+  const collars = character.meshes.filter((m) => m.role === 'garment' && /collar|scarf|coat/.test(m.name)).map((m) => {
+    const Q = new Float64Array(m.positions.length);
+    skinPositions(character, m, poseCharacter(character, null, 0), Q);
+    return new Surface(Q, m.triangles);
+  });
+  const random = makeRandom(11);
+  const offsets = new Float32Array(3 * POINTS * GUIDES);
+  const crown = crownOf(P, mesh.triangles, faces);
+  for (let g = 0; g < GUIDES; g++) {
+    const root = rootPlace(surface, planting, g), normal = surface.normal(planting.faces[g]);
+    const look = hairAt(root, crown, random);
+    offsets.set(growGuide(surface, root, normal, {
+      length: look.length, pointCount: POINTS, lie: 'falling', lift: look.lift, lead: () => look.lead,
+      avoid: (p) => {
+        for (const collar of collars) {
+          const near = collar.nearest(p, 0.02);
+          if (!near) continue;
+          const side = (p[0] - near.point[0]) * near.normal[0] + (p[1] - near.point[1]) * near.normal[1] + (p[2] - near.point[2]) * near.normal[2];
+          return { distance: side < 0 ? -near.distance : near.distance, out: near.normal };
+        }
+        return null;
+      },
+    }), 3 * POINTS * g);
+  }
+  const faceBytes = bytesOf(Uint32Array.from(faces)), plantBytes = packPlanting(planting), offsetBytes = bytesOf(offsets);
+  return { document, buffers: [faceBytes, plantBytes, offsetBytes] };
+}
+
+function crownOf(P: Float64Array, triangles: Uint32Array, faces: number[]): { top: number; front: number; back: number; width: number } {
+  const box = { top: -Infinity, front: -Infinity, back: Infinity, width: 0 };
+  for (const f of faces) for (let k = 0; k < 3; k++) {
+    const v = 3 * triangles[3 * f + k];
+    box.top = Math.max(box.top, P[v + 1]);
+    box.front = Math.max(box.front, P[v + 2]);
+    box.back = Math.min(box.back, P[v + 2]);
+    box.width = Math.max(box.width, Math.abs(P[v]));
+  }
+  return box;
+}
+
+/** Where the hair at a root is led, how long it is, how far it stands off. */
+function hairAt(root: Vec3, crown: ReturnType<typeof crownOf>, random: () => number): { lead: Vec3; length: number; lift: number } {
+  const height = crown.top - root[1];
+  const forward = smoothStep(mix(crown.back, crown.front, 0.66), mix(crown.back, crown.front, 0.97), root[2]);
+  const side = root[0] > 0.018 ? 1 : -1;
+  const high = 1 - smoothStep(0.02, 0.1, height);
+  const fringe = forward * high * (1 - smoothStep(0.028, 0.05, Math.abs(root[0] + 0.004)));
+  const lead = fringe > 0.5
+    ? normalize([side * 0.25 + 4 * root[0], -0.35, 1])
+    : normalize([side * mix(1.1, 0.55, 1 - high) + 2 * root[0], -0.9, mix(-0.75, -0.28, forward)]);
+  const length = fringe > 0.5 ? 0.088 + 0.012 * random() : mix(0.235, 0.305, high) + 0.02 * (random() - 0.5);
+  return { lead, length, lift: fringe > 0.5 ? 0.007 + 0.003 * random() : mix(0.006, 0.016, high) + 0.006 * random() };
+}
+
+export async function seedDemo(db: Knex, glb: Uint8Array): Promise<boolean> {
+  if (await db('productions').first('id')) return false;
+  const productionId = await createProduction(db, 'Slack Water');
+  const { asset, character } = await importCharacter(db, productionId, 'Oda', 'oda.glb', glb);
+  const { document, buffers } = demoGroom(character);
+  const [faces, planting, offsets] = await Promise.all(buffers.map((b) => putBlob(db, b)));
+  document.plot.faces = faces;
+  document.guides = { count: GUIDES, pointCount: POINTS, planting, offsets, plantKey: plantKey(document), combed: true };
+  await createGroom(db, asset.id, 'loose hair', document, 'Demo groom');
+  const walk = { ...document, shot: { ...document.shot, clip: 'lock-beam walk', end: 25, cyclic: true } };
+  await createGroom(db, asset.id, 'loose hair, walking', walk, 'Demo groom');
+  return true;
+}
