@@ -50,7 +50,7 @@ try {
     await set({ playing: false, frame: 17 });
   }
   await shot('5-sway', async () => { await page.getByRole('button', { name: 'three-quarter' }).click(); });
-  await shot('6-proof', async () => { await stage('proof'); await page.keyboard.press('p'); await page.getByRole('button', { name: 'Go to worst' }).click(); });
+  await shot('6-proof', async () => { await stage('proof'); await page.keyboard.press('p'); await page.getByRole('button', { name: 'Go to worst', exact: true }).click(); });
   await set({ show: { hair: true, guides: false, pills: false } });
   if (!ONLY || ONLY.includes('7-bake')) {
     await stage('bake');

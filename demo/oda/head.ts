@@ -27,14 +27,14 @@ const noseSide = ellipsoid(0, -28.5, 95, 10.8, 15, 12), noseTip = ellipsoid(0, -
 const columella = capsule([0, -38, 109], [0, -41.5, 98], 3, 3.2), nostril = ellipsoid(5.8, -45.4, 103, 2.5, 3, 4.8, [18, -16, 0]);
 const philtrum = capsule([0, -50, 105.4], [0, -60, 107.6], 1.8, 2.6);
 // mouth: plan of the dental arch, height of the line between the lips, and the height and swell of each lip along it
-const muzzle = ellipsoid(0, -66, 76, 30, 24, 27);
-const archDepth = (x: number): number => 100.2 - 0.0168 * x * x;
+const muzzle = ellipsoid(0, -66, 75, 27, 24, 27);
+const archDepth = (x: number): number => 100 - 0.0245 * x * x;
 const mouthLine = (x: number): number => -70.2 - 1.1 * Math.exp((-x * x) / 18) + 0.0034 * x * x;
 const upperHeight = curve([[0, 4.3], [3.6, 5.6], [6, 5.5], [12, 3.9], [19, 1.8], [25, 0.25]]);
 const lowerHeight = curve([[0, 6.4], [6, 6.6], [12, 5.4], [19, 2.6], [25, 0.25]]);
-const upperSwell = curve([[0, 2.7], [4, 2.2], [7, 2.2], [14, 0.9], [20, -1.3], [25, -5]]);
-const lowerSwell = curve([[0, 3], [7, 3], [13, 1.6], [20, -1.1], [25, -5]]);
-const mouthCorner = ellipsoid(24.6, -68.4, 91, 3, 2, 3);
+const upperSwell = curve([[0, 2.2], [4, 1.8], [7, 1.8], [14, 0.8], [20, -1], [25, -4]]);
+const lowerSwell = curve([[0, 2.6], [7, 2.6], [13, 1.4], [20, -0.8], [25, -4]]);
+const mouthCorner = ellipsoid(24.2, -68.4, 85.5, 3, 2, 3);
 
 function lip(x: number, y: number, z: number, height: (a: number) => number, swell: (a: number) => number, up: 1 | -1): number {
   const a = min(abs(x), 25);

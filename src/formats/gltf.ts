@@ -3,6 +3,7 @@ import { WebIO, type Accessor, type Document, type Material, type Node, type Pri
 import { EXTMeshoptCompression, KHRMaterialsUnlit, KHRMeshQuantization } from '@gltf-transform/extensions';
 import { MeshoptDecoder } from 'meshoptimizer';
 import type { Channel, Character, CharacterMaterial, CharacterMesh, CharacterNode, Role, Skin } from '../core/mesh/character';
+import { vertexNormals } from '../core/mesh/surface';
 import { failure, type Result } from './result';
 
 const MAGIC = 0x46546c67;
@@ -145,7 +146,7 @@ function joinPrimitives(name: string, node: number, skin: number, primitives: Pr
     }
     groups.push({ material: materialOf(primitive.getMaterial()), first, count: triangles.length / 3 - first });
     const N = primitive.getAttribute('NORMAL');
-    for (const v of N ? floats(N) : computeNormals(P, T)) normals.push(v);
+    for (const v of N ? floats(N) : vertexNormals(P, T)) normals.push(v);
     if (anyColor) {
       const attribute = primitive.getAttribute('COLOR_0'), size = attribute?.getElementSize() ?? 3, C = attribute ? floats(attribute) : null;
       for (let v = 0; v < count; v++) for (let k = 0; k < 3; k++) colors.push(C ? C[v * size + k] : 1);
@@ -182,21 +183,6 @@ function joinPrimitives(name: string, node: number, skin: number, primitives: Pr
     name, role: 'body', node, skin, positions: Float32Array.from(positions), normals: Float32Array.from(normals), triangles: Uint32Array.from(triangles),
     colors: Float32Array.from(colors), joints: Uint16Array.from(joints), weights: Float32Array.from(weights), hair: Float32Array.from(hair), groups,
   };
-}
-
-function computeNormals(P: Float32Array, T: number[]): Float32Array {
-  const N = new Float32Array(P.length);
-  for (let t = 0; t + 2 < T.length; t += 3) {
-    const [a, b, c] = [3 * T[t], 3 * T[t + 1], 3 * T[t + 2]];
-    const u = [0, 1, 2].map((k) => P[b + k] - P[a + k]), v = [0, 1, 2].map((k) => P[c + k] - P[a + k]);
-    const n = [u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]];
-    for (const q of [a, b, c]) for (let k = 0; k < 3; k++) N[q + k] += n[k];
-  }
-  for (let v = 0; v < N.length; v += 3) {
-    const l = Math.hypot(N[v], N[v + 1], N[v + 2]) || 1;
-    for (let k = 0; k < 3; k++) N[v + k] /= l;
-  }
-  return N;
 }
 
 const GARMENT = /coat|jacket|shirt|dress|skirt|trouser|pant|shoe|boot|sock|scarf|collar|belt|glove|hood|cloak|cape|vest|cloth|armou?r|sleeve|blanket|strap|saddle|hat|cap\b/i;

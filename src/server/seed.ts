@@ -25,6 +25,7 @@ export function demoGroom(character: Character): { document: GroomDocument; buff
   for (let f = 0; f < mesh.triangles.length / 3; f++) if ([0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5)) faces.push(f);
   const document = newDocument(mesh.name, { clip: 'look back', start: 0, end: 48, fps: 24, cyclic: false });
   document.plant.guideCount = GUIDES;
+  Object.assign(document.fill, { melanin: 0.32, redness: 0.5 });
   const planting = scatterEvenly(surface, faces, GUIDES, document.plant.seed);
   const collars = character.meshes.filter((m) => m.role === 'garment' && /collar|scarf|coat/.test(m.name)).map((m) => {
     const Q = new Float64Array(m.positions.length);
@@ -38,16 +39,8 @@ export function demoGroom(character: Character): { document: GroomDocument; buff
     const root = rootPlace(surface, planting, g), normal = surface.normal(planting.faces[g]);
     const look = hairAt(root, crown, random);
     offsets.set(growGuide(surface, root, normal, {
-      length: look.length, pointCount: POINTS, lie: 'falling', lift: look.lift, lead: () => look.lead,
-      avoid: (p) => {
-        for (const collar of collars) {
-          const near = collar.nearest(p, 0.02);
-          if (!near) continue;
-          const side = (p[0] - near.point[0]) * near.normal[0] + (p[1] - near.point[1]) * near.normal[1] + (p[2] - near.point[2]) * near.normal[2];
-          return { distance: side < 0 ? -near.distance : near.distance, out: near.normal };
-        }
-        return null;
-      },
+      length: look.length, pointCount: POINTS, lie: 'falling', lift: look.lift, lead: look.lead,
+      endAt: (p) => collars.some((c) => (c.nearest(p, 0.009)?.distance ?? 1) < 0.008),
     }), 3 * POINTS * g);
   }
   const faceBytes = bytesOf(Uint32Array.from(faces)), plantBytes = packPlanting(planting), offsetBytes = bytesOf(offsets);
@@ -69,15 +62,17 @@ function crownOf(P: Float64Array, triangles: Uint32Array, faces: number[]): { to
 /** Where the hair at a root is led, how long it is, how far it stands off. */
 function hairAt(root: Vec3, crown: ReturnType<typeof crownOf>, random: () => number): { lead: Vec3; length: number; lift: number } {
   const height = crown.top - root[1];
-  const forward = smoothStep(mix(crown.back, crown.front, 0.66), mix(crown.back, crown.front, 0.97), root[2]);
-  const side = root[0] > 0.018 ? 1 : -1;
+  const forward = smoothStep(mix(crown.back, crown.front, 0.6), mix(crown.back, crown.front, 0.95), root[2]);
+  const parting = 0.02;
+  const side = root[0] > parting ? 1 : -1;
   const high = 1 - smoothStep(0.02, 0.1, height);
-  const fringe = forward * high * (1 - smoothStep(0.028, 0.05, Math.abs(root[0] + 0.004)));
-  const lead = fringe > 0.5
-    ? normalize([side * 0.25 + 4 * root[0], -0.35, 1])
-    : normalize([side * mix(1.1, 0.55, 1 - high) + 2 * root[0], -0.9, mix(-0.75, -0.28, forward)]);
-  const length = fringe > 0.5 ? 0.088 + 0.012 * random() : mix(0.235, 0.305, high) + 0.02 * (random() - 0.5);
-  return { lead, length, lift: fringe > 0.5 ? 0.007 + 0.003 * random() : mix(0.006, 0.016, high) + 0.006 * random() };
+  const fringe = forward * high > 0.25 && Math.abs(root[0] - 0.004) < 0.046;
+  const lead = fringe
+    ? normalize([(root[0] - parting) * 9, -0.3, 1])
+    : normalize([side * mix(0.35, 1, high) + 3 * root[0], -0.7, mix(-0.85, -0.5, forward)]);
+  const wander = 0.5 - random();
+  const length = fringe ? 0.083 + 0.016 * random() : mix(0.2, 0.3, high) + 0.02 * wander;
+  return { lead, length, lift: fringe ? 0.006 + 0.004 * random() : mix(0.004, 0.014, high) + 0.007 * random() };
 }
 
 export async function seedDemo(db: Knex, glb: Uint8Array): Promise<boolean> {

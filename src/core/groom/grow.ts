@@ -1,5 +1,5 @@
 /** First shapes of planted guides. */
-import { addScaled, clamp, dot, mix, normalize, scale, smoothStep, type Vec3 } from '../math/vec';
+import { addScaled, dot, normalize, perpendicular, scale, smoothStep, type Vec3 } from '../math/vec';
 import type { Surface } from '../mesh/surface';
 import { resampleEvenly } from './polyline';
 
@@ -12,54 +12,55 @@ export interface GrowOptions {
   lie: Lie;
   /** How far falling hair stays off the skin, m. */
   lift: number;
-  /** Where the hair is led near the root (unit or zero); downhill where it is not given. */
-  lead?: (root: Vec3, normal: Vec3) => Vec3;
-  /** The hair keeps out of other things, too: positive distance outside, and the way out. */
-  avoid?: (p: Vec3) => { distance: number; out: Vec3 } | null;
+  /** Where the hair is led near the root (unit); downhill where it is not given. */
+  lead?: Vec3;
+  /** The strand ends where this says so, once it is half its length. */
+  endAt?: (p: Vec3) => boolean;
 }
 
 /** Steps of the walk that lays a falling strand over the skin. */
-const STEPS = 90;
+const STEPS = 120;
+/** Length over which the lead gives way to gravity, m. */
+const LED = 0.09;
 
 /**
  * Points of one guide as offsets from its root, 3 × pointCount, m. A standing guide follows the skin's normal; a falling one
- * leaves along it, bends over and slides down the surface at the given lift.
+ * leaves the skin at a slant, follows its lead, then slides down the surface at the given lift and hangs free below it.
  */
 export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions): Float32Array {
-  const { length, pointCount, lie } = options;
+  const { length, pointCount, lie, lift } = options;
   if (lie === 'standing') return Float32Array.from({ length: 3 * pointCount }, (_, i) => (normal[i % 3] * length * Math.floor(i / 3)) / (pointCount - 1));
-  const given = options.lead?.(root, normal) ?? [0, 0, 0];
-  const downhill = tangential(dot(given, given) > 0 ? given : [0, -1, 0], normal);
-  let direction = normalize(addScaled(scale(normal, 0.75), downhill, 1));
+  const lead = options.lead ?? [0, -1, 0];
+  const ds = length / STEPS;
+  let direction = normalize(addScaled(scale(normal, 0.9), tangential(lead, normal), 1));
   let p: Vec3 = [...root];
   const path = [0, 0, 0];
-  const ds = length / STEPS;
+  let walked = 0;
   for (let i = 0; i < STEPS; i++) {
-    const s = i * ds;
-    direction = normalize(addScaled(direction, [0, -1, 0], 0.16 * smoothStep(0, 0.05, s) + 0.02));
-    let next = addScaled(p, direction, ds);
-    // hug: wanted height above the skin grows from the root to the lift
-    const height = options.lift * smoothStep(0, 0.03, s);
-    const near = surface.nearest(next, 0.06);
+    const s = i * ds, led = 1 - smoothStep(0.2 * LED, LED, s);
+    let wish: Vec3 = [led * lead[0], led * lead[1] - (1 - led), led * lead[2]];
+    const near = surface.nearest(p, 0.05);
     if (near) {
-      const away: Vec3 = [next[0] - near.point[0], next[1] - near.point[1], next[2] - near.point[2]];
-      const outside = dot(away, near.normal) >= 0;
-      const n = outside && near.distance > 1e-5 ? normalize(away) : near.normal;
-      const d = outside ? near.distance : -near.distance;
-      if (d < height) next = addScaled(next, n, (height - d) * 0.9);
-      else if (s < 0.6 * length) next = addScaled(next, n, -clamp((d - height) * 0.25, 0, 0.6 * ds));
+      const away: Vec3 = [p[0] - near.point[0], p[1] - near.point[1], p[2] - near.point[2]];
+      const outside = dot(away, near.normal) >= 0 || near.distance < 1e-6;
+      const n = outside && near.distance > 2e-4 ? normalize(away) : near.normal;
+      const missing = lift * smoothStep(0, 0.035, s) - (outside ? near.distance : -near.distance);
+      // drawn in toward the skin only where the skin carries it; pushed out wherever it is too close
+      const carried = smoothStep(-0.35, 0.15, n[1]) * (1 - smoothStep(0.5, 0.9, s / length));
+      const turn = missing > 0 ? Math.min(1.2, missing / 0.006) : carried * Math.max(-0.5, missing / 0.012);
+      const onto = dot(wish, n);
+      wish = addScaled(addScaled(wish, n, -onto * (missing > -0.012 ? 1 : 0)), n, turn);
     }
-    const other = options.avoid?.(next);
-    if (other && other.distance < 0.002) next = addScaled(next, other.out, 0.002 - other.distance);
-    const step: Vec3 = [next[0] - p[0], next[1] - p[1], next[2] - p[2]];
-    direction = normalize(step);
+    direction = normalize(addScaled(scale(direction, 0.78), normalize(wish), 0.22));
     p = addScaled(p, direction, ds);
+    walked += ds;
     path.push(p[0] - root[0], p[1] - root[1], p[2] - root[2]);
+    if (walked > 0.5 * length && options.endAt?.(p)) break;
   }
-  return resampleEvenly(path, pointCount, length * 0.9999);
+  return resampleEvenly(path, pointCount, walked * 0.9999);
 }
 
 function tangential(v: Vec3, normal: Vec3): Vec3 {
   const t = normalize(addScaled(v, normal, -dot(v, normal)));
-  return dot(t, t) > 0 ? t : [mix(1, 0, Math.abs(normal[0])), 0, Math.abs(normal[0])];
+  return dot(t, t) > 0 ? t : perpendicular(normal);
 }

@@ -85,6 +85,23 @@ export class Surface {
   }
 }
 
+/** Unit normals of the vertices, 3 × vertices: the mean of their faces' normals by area. */
+export function vertexNormals(positions: ArrayLike<number>, triangles: ArrayLike<number>): Float64Array {
+  const N = new Float64Array(positions.length);
+  for (let t = 0; t + 2 < triangles.length; t += 3) {
+    const a = 3 * triangles[t], b = 3 * triangles[t + 1], c = 3 * triangles[t + 2];
+    const ux = positions[b] - positions[a], uy = positions[b + 1] - positions[a + 1], uz = positions[b + 2] - positions[a + 2];
+    const vx = positions[c] - positions[a], vy = positions[c + 1] - positions[a + 1], vz = positions[c + 2] - positions[a + 2];
+    const x = uy * vz - uz * vy, y = uz * vx - ux * vz, z = ux * vy - uy * vx;
+    for (const q of [a, b, c]) { N[q] += x; N[q + 1] += y; N[q + 2] += z; }
+  }
+  for (let v = 0; v < N.length; v += 3) {
+    const l = Math.hypot(N[v], N[v + 1], N[v + 2]) || 1;
+    N[v] /= l; N[v + 1] /= l; N[v + 2] /= l;
+  }
+  return N;
+}
+
 /** Vertices that share a position get one number, so that seams of the file are no borders. */
 export function weldByPosition(positions: ArrayLike<number>): Int32Array {
   const seen = new Map<string, number>();

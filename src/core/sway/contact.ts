@@ -22,6 +22,8 @@ export class ContactFinder {
   private readonly count: number;
   /** Six numbers a pill: its ends at the end of the substep. */
   private readonly ends: Float64Array;
+  /** Four a pill: a ball round it at the end of the substep. */
+  private readonly balls: Float64Array;
   /** Twelve a pill: start of the substep seen from its end, row-major 3 × 4. */
   private readonly back: Float64Array;
   private readonly motion: Float64Array;
@@ -35,6 +37,7 @@ export class ContactFinder {
   constructor(readonly pills: readonly Pill[], strandCount: number, readonly settings: ContactSettings) {
     this.count = pills.length;
     this.ends = new Float64Array(6 * this.count);
+    this.balls = new Float64Array(4 * this.count);
     this.back = new Float64Array(12 * this.count);
     this.motion = new Float64Array(7 * this.count);
     this.motionBefore = new Float64Array(7 * this.count);
@@ -68,6 +71,9 @@ export class ContactFinder {
       mixMotion(this.motionBefore, o, from, to, t0);
       mixMotion(this.motion, o, from, to, t1);
       placePill(this.pills[k], this.motion, o, this.ends, 6 * k);
+      const E = this.ends, e = 6 * k;
+      for (let c = 0; c < 3; c++) this.balls[4 * k + c] = 0.5 * (E[e + c] + E[e + 3 + c]);
+      this.balls[4 * k + 3] = 0.5 * Math.hypot(E[e + 3] - E[e], E[e + 4] - E[e + 1], E[e + 5] - E[e + 2]) + Math.max(this.pills[k].radiusA, this.pills[k].radiusB);
       backwards(this.motionBefore, this.motion, o, this.back, 12 * k);
     }
   }
@@ -77,7 +83,7 @@ export class ContactFinder {
     const { start, x, v, contact, history } = system;
     const first = start[s], end = start[s + 1];
     const { skinGap, friction } = this.settings;
-    const { ends, out, hit } = this;
+    const { ends, balls, out, hit } = this;
     let touching = false;
     const nearFrom = s * this.count, nearTo = nearFrom + this.nearCount[s];
     const fresh = history[s] === 0;
@@ -88,6 +94,8 @@ export class ContactFinder {
       let best = 1, deepest = -1, least = Infinity;
       for (let q = nearFrom; q < nearTo; q++) {
         const k = this.near[q], o = 6 * k, pill = this.pills[k];
+        const bx = px - balls[4 * k], by = py - balls[4 * k + 1], bz = pz - balls[4 * k + 2], reach = balls[4 * k + 3] + skinGap + 0.003;
+        if (bx * bx + by * by + bz * bz > reach * reach) continue;
         const d = pillDistance(px, py, pz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], pill.radiusA, pill.radiusB, out) - skinGap;
         if (d < least) { least = d; if (d < best) { best = d; deepest = k; hit[0] = out[0]; hit[1] = out[1]; hit[2] = out[2]; } }
       }

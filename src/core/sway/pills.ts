@@ -3,6 +3,7 @@
  * Places are metres in the world frame of the rest pose.
  */
 import type { Vec3 } from '../math/vec';
+import type { Surface } from '../mesh/surface';
 
 export interface Pill {
   /** Node of the character that carries it. */
@@ -39,36 +40,83 @@ export function pillDistance(
   return d - (ra + (rb - ra) * t);
 }
 
-/** How far from round a cluster may be, as a share of its radius, before it is split in two. */
-const SPLIT_ABOVE = 0.08;
+/** How far from round the vertices of a last joint may be, as a share of the radius, before they are split in two. */
+const SPLIT_ABOVE = 0.1;
 const FEWEST_VERTICES = 24;
-const MOST_SAMPLES = 360;
+const MOST_SAMPLES = 160;
+/** Weight of the first guess, so that an open patch of skin cannot draw a pill without bounds; along a bone, and for a last joint. */
+const BONE_PRIOR = 0.3, ROUND_PRIOR = 0.03;
+/** A vertex inside the pill counts this much more than one outside: better a little too slim than out of the skin. */
+const INSIDE_WEIGHT = 2;
+/** Distance from which a vertex counts as an outlier, m. */
+const FAR = 0.008;
+
+interface Guess { a: Vec3; b: Vec3; radiusA: number; radiusB: number; largest: number; prior: number }
 
 /**
- * Fits one pill or up to `most` to the vertices of one joint: least squares of the signed distance, split along the
- * longest direction while the root-mean-square distance exceeds `SPLIT_ABOVE` of the radius.
+ * Pills for the vertices that follow one joint. A joint with others below it gets one along each bone to them; a last joint
+ * (a head, say) gets one along its longest direction, split while the shape is far from round.
  *
- * `points` 3 × vertices, m.
+ * `points` 3 × vertices, m, rest pose; `joint` its place; `below` the places of the joints below it.
  */
-export function fitPills(points: Float64Array, node: number, source: string, most = 3): Pill[] {
+export function fitPills(points: Float64Array, node: number, joint: Vec3, below: readonly Vec3[], source: string): Pill[] {
+  const bones: Vec3[] = [];
+  for (const end of below) {
+    // bones that hardly differ are one
+    if (distance(joint, end) > 0.03 && bones.every((b) => distance(b, end) > 0.06)) bones.push(end);
+  }
+  if (bones.length === 0) return fitRound(points, node, source, 3);
+  const shares: number[][] = bones.map(() => []);
+  for (let v = 0; v < points.length; v += 3) {
+    let best = 0, least = Infinity;
+    bones.forEach((end, k) => { const d = toSegment(points, v, joint, end).distance; if (d < least) { least = d; best = k; } });
+    shares[best].push(points[v], points[v + 1], points[v + 2]);
+  }
+  return bones.flatMap((end, k) => {
+    const own = shares[k];
+    if (own.length < 3 * FEWEST_VERTICES) return [];
+    const low: number[] = [], high: number[] = [], all: number[] = [];
+    for (let v = 0; v < own.length; v += 3) { const { distance: d, t } = toSegment(own, v, joint, end); all.push(d); (t < 0.5 ? low : high).push(d); }
+    const typical = (list: number[]): number => { const l = (list.length >= 8 ? list : all).slice().sort((x, y) => x - y); return l[Math.floor(0.35 * l.length)]; };
+    const radiusA = typical(low), radiusB = typical(high);
+    const fit = fitOne(Float64Array.from(own), { a: joint, b: end, radiusA, radiusB, largest: 1.25 * Math.max(radiusA, radiusB), prior: BONE_PRIOR }, node, source);
+    return fit ? [fit.pill] : [];
+  });
+}
+
+function fitRound(points: Float64Array, node: number, source: string, most: number): Pill[] {
   const count = points.length / 3;
   if (count < FEWEST_VERTICES) return [];
-  const fit = fitOne(points, node, source);
-  if (fit === null) return [];
-  const radius = 0.5 * (fit.pill.radiusA + fit.pill.radiusB);
-  if (most <= 1 || fit.rms <= SPLIT_ABOVE * radius || count < 3 * FEWEST_VERTICES) return [fit.pill];
-  const { centre, axis } = principalAxis(points);
-  const halves: number[][] = [[], []];
+  const { centre, axes, reach } = principalAxes(points);
+  let radius = 0;
   for (let v = 0; v < points.length; v += 3) {
-    const side = (points[v] - centre[0]) * axis[0] + (points[v + 1] - centre[1]) * axis[1] + (points[v + 2] - centre[2]) * axis[2] > 0 ? 1 : 0;
-    halves[side].push(points[v], points[v + 1], points[v + 2]);
+    const y = along(points, v, centre, axes[0]);
+    radius += Math.sqrt(Math.max(0, (points[v] - centre[0]) ** 2 + (points[v + 1] - centre[1]) ** 2 + (points[v + 2] - centre[2]) ** 2 - y * y)) / count;
   }
+  const largest = 1.04 * reach[1];
+  radius = Math.min(radius, largest);
+  const half = Math.max(reach[0] - radius, 0.15 * radius);
+  const end = (side: number): Vec3 => [0, 1, 2].map((k) => centre[k] + side * half * axes[0][k]) as Vec3;
+  const fit = fitOne(points, { a: end(-1), b: end(1), radiusA: radius, radiusB: radius, largest, prior: ROUND_PRIOR }, node, source);
+  if (fit === null) return [];
+  if (most <= 1 || fit.rms <= SPLIT_ABOVE * radius || count < 3 * FEWEST_VERTICES) return [fit.pill];
+  const halves: number[][] = [[], []];
+  for (let v = 0; v < points.length; v += 3) halves[along(points, v, centre, axes[0]) > 0 ? 1 : 0].push(points[v], points[v + 1], points[v + 2]);
   const upper = Math.ceil(most / 2);
-  const parts = halves.flatMap((h, i) => fitPills(Float64Array.from(h), node, source, i === 0 ? most - upper : upper));
+  const parts = halves.flatMap((h, i) => fitRound(Float64Array.from(h), node, source, i === 0 ? most - upper : upper));
   return parts.length === 0 ? [fit.pill] : parts;
 }
 
-function principalAxis(points: Float64Array): { centre: Vec3; axis: Vec3; reach: number } {
+const distance = (a: Vec3, b: Vec3): number => Math.hypot(a[0] - b[0], a[1] - b[1], a[2] - b[2]);
+function toSegment(points: ArrayLike<number>, v: number, a: Vec3, b: Vec3): { distance: number; t: number } {
+  const u = [b[0] - a[0], b[1] - a[1], b[2] - a[2]], q = [points[v] - a[0], points[v + 1] - a[1], points[v + 2] - a[2]];
+  const t = Math.min(1, Math.max(0, (q[0] * u[0] + q[1] * u[1] + q[2] * u[2]) / (u[0] ** 2 + u[1] ** 2 + u[2] ** 2 || 1)));
+  return { distance: Math.hypot(q[0] - t * u[0], q[1] - t * u[1], q[2] - t * u[2]), t };
+}
+const along = (points: ArrayLike<number>, v: number, centre: Vec3, axis: Vec3): number => (points[v] - centre[0]) * axis[0] + (points[v + 1] - centre[1]) * axis[1] + (points[v + 2] - centre[2]) * axis[2];
+
+/** Centre, the longest direction and the next across it, and half the extent along each and along the third. */
+function principalAxes(points: Float64Array): { centre: Vec3; axes: [Vec3, Vec3]; reach: [number, number, number] } {
   const n = points.length / 3;
   const centre: Vec3 = [0, 0, 0];
   for (let v = 0; v < points.length; v++) centre[v % 3] += points[v] / n;
@@ -77,37 +125,41 @@ function principalAxis(points: Float64Array): { centre: Vec3; axis: Vec3; reach:
     const x = points[v] - centre[0], y = points[v + 1] - centre[1], z = points[v + 2] - centre[2];
     c[0] += x * x; c[1] += x * y; c[2] += x * z; c[3] += y * y; c[4] += y * z; c[5] += z * z;
   }
-  let axis: Vec3 = [0.36, 0.8, 0.48];
-  for (let k = 0; k < 40; k++) {
-    const [x, y, z] = axis;
-    const next: Vec3 = [c[0] * x + c[1] * y + c[2] * z, c[1] * x + c[3] * y + c[4] * z, c[2] * x + c[4] * y + c[5] * z];
-    const l = Math.hypot(...next) || 1;
-    axis = [next[0] / l, next[1] / l, next[2] / l];
-  }
-  let reach = 0;
-  for (let v = 0; v < points.length; v += 3)
-    reach = Math.max(reach, Math.abs((points[v] - centre[0]) * axis[0] + (points[v + 1] - centre[1]) * axis[1] + (points[v + 2] - centre[2]) * axis[2]));
-  return { centre, axis, reach };
+  const longest = (start: Vec3, without: Vec3 | null): Vec3 => {
+    let axis = start;
+    for (let k = 0; k < 40; k++) {
+      let [x, y, z] = axis;
+      if (without) { const d = x * without[0] + y * without[1] + z * without[2]; x -= d * without[0]; y -= d * without[1]; z -= d * without[2]; }
+      const next: Vec3 = [c[0] * x + c[1] * y + c[2] * z, c[1] * x + c[3] * y + c[4] * z, c[2] * x + c[4] * y + c[5] * z];
+      const l = Math.hypot(...next) || 1;
+      axis = [next[0] / l, next[1] / l, next[2] / l];
+    }
+    return axis;
+  };
+  const first = longest([0.36, 0.8, 0.48], null), second = longest([0.8, -0.36, 0.48], first);
+  const third: Vec3 = [first[1] * second[2] - first[2] * second[1], first[2] * second[0] - first[0] * second[2], first[0] * second[1] - first[1] * second[0]];
+  const reach = (axis: Vec3): number => { let most = 0; for (let v = 0; v < points.length; v += 3) most = Math.max(most, Math.abs(along(points, v, centre, axis))); return most; };
+  return { centre, axes: [first, second], reach: [reach(first), reach(second), reach(third)] };
 }
 
-/** Levenberg–Marquardt on the eight numbers of a pill. */
-function fitOne(points: Float64Array, node: number, source: string): { pill: Pill; rms: number } | null {
-  const { centre, axis, reach } = principalAxis(points);
-  const stride = Math.max(1, Math.floor(points.length / 3 / MOST_SAMPLES));
+/** Levenberg–Marquardt on the eight numbers of a pill, from a first guess. */
+function fitOne(points: Float64Array, first: Guess, node: number, source: string): { pill: Pill; rms: number } | null {
+  const n = points.length / 3;
+  const stride = Math.max(1, Math.floor(n / MOST_SAMPLES));
   const sample: number[] = [];
-  for (let v = 0; v < points.length / 3; v += stride) sample.push(points[3 * v], points[3 * v + 1], points[3 * v + 2]);
+  for (let v = 0; v < n; v += stride) sample.push(points[3 * v], points[3 * v + 1], points[3 * v + 2]);
   const m = sample.length / 3;
   const out = new Float64Array(4);
-  let radius = 0;
-  for (let v = 0; v < sample.length; v += 3) {
-    const q = [0, 1, 2].map((k) => sample[v + k] - centre[k]), y = q[0] * axis[0] + q[1] * axis[1] + q[2] * axis[2];
-    radius += Math.sqrt(Math.max(0, q[0] ** 2 + q[1] ** 2 + q[2] ** 2 - y * y)) / m;
-  }
+  const { largest } = first, radius = Math.max(first.radiusA, first.radiusB);
   if (!(radius > 1e-4)) return null;
-  const half = Math.max(reach - radius, 0.15 * radius);
-  const p = [...centre.map((c, k) => c - axis[k] * half), ...centre.map((c, k) => c + axis[k] * half), radius, radius];
-  const residuals = (q: number[]): Float64Array => Float64Array.from({ length: m }, (_, i) =>
-    pillDistance(sample[3 * i], sample[3 * i + 1], sample[3 * i + 2], q[0], q[1], q[2], q[3], q[4], q[5], q[6], q[7], out));
+  const guess = [...first.a, ...first.b, first.radiusA, first.radiusB];
+  const p = guess.slice(), w = first.prior * Math.sqrt(m);
+  const residuals = (q: number[]): Float64Array => Float64Array.from({ length: m + 8 }, (_, i) => {
+    if (i >= m) return w * (q[i - m] - guess[i - m]);
+    const d = pillDistance(sample[3 * i], sample[3 * i + 1], sample[3 * i + 2], q[0], q[1], q[2], q[3], q[4], q[5], q[6], q[7], out);
+    // vertices far outside (ears, a lapel) pull less: Huber's loss, *from memory*
+    return d < 0 ? INSIDE_WEIGHT * d : d < FAR ? d : Math.sqrt(FAR * (2 * d - FAR));
+  });
   const cost = (r: Float64Array): number => r.reduce((s, d) => s + d * d, 0);
   let r = residuals(p), best = cost(r), damping = 1e-3;
   for (let pass = 0; pass < 40; pass++) {
@@ -121,8 +173,7 @@ function fitOne(points: Float64Array, node: number, source: string): { pill: Pil
     const g = J.map((a) => -a.reduce((s, v, i) => s + v * r[i], 0));
     const step = solveDense(A.map((row, i) => row.map((v, j) => (i === j ? v * (1 + damping) + 1e-9 : v))), g);
     const trial = p.map((v, k) => v + step[k]);
-    trial[6] = Math.max(trial[6], 0.2 * radius);
-    trial[7] = Math.max(trial[7], 0.2 * radius);
+    for (const k of [6, 7]) trial[k] = Math.min(largest, Math.max(trial[k], 0.2 * radius));
     const rt = residuals(trial), c = cost(rt);
     if (c < best) {
       const gain = best - c;
@@ -130,14 +181,67 @@ function fitOne(points: Float64Array, node: number, source: string): { pill: Pil
       r = rt;
       best = c;
       damping = Math.max(damping / 4, 1e-7);
-      if (gain < 1e-7 * best) break;
+      if (gain < 1e-5 * best) break;
     } else {
       damping *= 8;
       if (damping > 1e6) break;
     }
   }
   if (!p.every(Number.isFinite)) return null;
-  return { pill: { node, source, a: [p[0], p[1], p[2]], b: [p[3], p[4], p[5]], radiusA: p[6], radiusB: p[7] }, rms: Math.sqrt(best / m) };
+  return { pill: { node, source, a: [p[0], p[1], p[2]], b: [p[3], p[4], p[5]], radiusA: p[6], radiusB: p[7] }, rms: Math.sqrt(r.subarray(0, m).reduce((s, d) => s + d * d, 0) / m) };
+}
+
+/** A point of a pill farther than this from every surface, with no surface beyond it, sticks out, m. */
+const STICKS_OUT = 0.01;
+/** How far beyond a point of a pill skin or cloth may lie to cover it, m. */
+const COVERED_WITHIN = 0.3;
+/** Share of a pill's surface that may stick out. */
+const MAY_STICK_OUT = 0.14;
+/** A pill that must shrink below this share of its fit does not stand for its vertices and is left out. */
+const SMALLEST_SHARE = 0.35;
+const PILL_SAMPLES = 90;
+
+/** Shrinks a pill until it hardly sticks out of the skin and cloth it stands for; null where nothing useful is left. */
+export function shrinkInto(pill: Pill, surface: Surface): Pill | null {
+  const sticksOut = (share: number): number => {
+    let outside = 0;
+    for (let i = 0; i < PILL_SAMPLES; i++) {
+      const { place, out } = pillPoint(pill, share, i);
+      // not by the side of the nearest face: cloth with a thickness has an inner face that looks inward
+      const beyond = surface.raycast(place, out);
+      if (beyond && beyond.distance < COVERED_WITHIN) continue;
+      if (!surface.nearest(place, STICKS_OUT)) outside++;
+    }
+    return outside / PILL_SAMPLES;
+  };
+  const scaled = (share: number): Pill => ({ ...pill, radiusA: pill.radiusA * share, radiusB: pill.radiusB * share });
+  if (sticksOut(1) <= MAY_STICK_OUT) return pill;
+  if (sticksOut(SMALLEST_SHARE) > MAY_STICK_OUT) return null;
+  let low = SMALLEST_SHARE, high = 1;
+  for (let k = 0; k < 5; k++) {
+    const mid = (low + high) / 2;
+    if (sticksOut(mid) <= MAY_STICK_OUT) low = mid;
+    else high = mid;
+  }
+  return scaled(low);
+}
+
+/** i-th of `PILL_SAMPLES` points spread over a pill's surface: a spiral over the sphere, its halves drawn apart. */
+function pillPoint(pill: Pill, share: number, i: number): { place: Vec3; out: Vec3 } {
+  const u = [0, 1, 2].map((k) => pill.b[k] - pill.a[k]), length = Math.hypot(...u);
+  const z = length > 1e-9 ? u.map((v) => v / length) : [0, 1, 0];
+  const x = Math.abs(z[0]) < 0.9 ? [1, 0, 0] : [0, 1, 0];
+  const d = x[0] * z[0] + x[1] * z[1] + x[2] * z[2];
+  const a = x.map((v, k) => v - d * z[k]), al = Math.hypot(...a), e = a.map((v) => v / al);
+  const f = [z[1] * e[2] - z[2] * e[1], z[2] * e[0] - z[0] * e[2], z[0] * e[1] - z[1] * e[0]];
+  const mean = 0.5 * (pill.radiusA + pill.radiusB) * share;
+  // arc length along the outline: cap, flank, cap
+  const s = ((i + 0.5) / PILL_SAMPLES) * (length + 2 * mean), angle = 2.399963 * i;
+  const t = Math.min(1, Math.max(0, (s - mean) / (length || 1e-9)));
+  const height = s < mean ? s / mean - 1 : s > mean + length ? (s - mean - length) / mean : 0;
+  const r = (pill.radiusA + (pill.radiusB - pill.radiusA) * t) * share, side = Math.sqrt(Math.max(0, 1 - height * height));
+  const out = [0, 1, 2].map((k) => height * z[k] + side * (Math.cos(angle) * e[k] + Math.sin(angle) * f[k])) as Vec3;
+  return { place: [0, 1, 2].map((k) => pill.a[k] + u[k] * t + r * out[k]) as Vec3, out };
 }
 
 function solveDense(A: number[][], b: number[]): number[] {

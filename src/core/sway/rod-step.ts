@@ -382,17 +382,8 @@ function applyUpdate(system: RodSystem, first: number, n: number, scratch: StepS
  * Its multipliers are tensions and are kept. Returns the passes used.
  */
 function projectLengths(system: RodSystem, first: number, n: number, scratch: StepScratch): number {
-  const { x, mass, restLength, tension, contact } = system;
-  const { r: T, ta, tb, tr, ih, normalK, frictionK } = scratch;
-  /** t · W_i u for tangents starting at oa and ob of T. */
-  const through = (i: number, oa: number, ob: number): number => {
-    const p = first + i, a = mass[p] * ih[i] * ih[i];
-    const plain = T[oa] * T[ob] + T[oa + 1] * T[ob + 1] + T[oa + 2] * T[ob + 2];
-    if (contact.collider[p] < 0 || !(normalK[i] > 0)) return plain / a;
-    const c = 3 * p, nx = contact.normal[c], ny = contact.normal[c + 1], nz = contact.normal[c + 2];
-    const along = (nx * T[oa] + ny * T[oa + 1] + nz * T[oa + 2]) * (nx * T[ob] + ny * T[ob + 1] + nz * T[ob + 2]);
-    return (plain - along) / (a + frictionK[i]) + along / (a + normalK[i]);
-  };
+  const { x, restLength, tension } = system;
+  const { r: T, ta, tb, tr } = scratch;
   let pass = 0;
   for (; pass < PROJECTION_PASSES; pass++) {
     let worst = 0;
@@ -408,10 +399,10 @@ function projectLengths(system: RodSystem, first: number, n: number, scratch: St
     if (pass > 0 && worst <= LENGTH_TOLERANCE) break;
     for (let j = 0; j < n - 1; j++) {
       const b = 3 * j;
-      let d = through(j + 1, b, b);
+      let d = through(system, scratch, first, j + 1, b, b);
       if (j > 0) {
-        d += through(j, b, b);
-        const off = -through(j, b, b - 3);
+        d += through(system, scratch, first, j, b, b);
+        const off = -through(system, scratch, first, j, b, b - 3);
         tb[j - 1] = off;
         const f = off / ta[j - 1];
         d -= f * off;
@@ -431,6 +422,17 @@ function projectLengths(system: RodSystem, first: number, n: number, scratch: St
     }
   }
   return pass;
+}
+
+/** t · W_i u for the tangents that start at `oa` and `ob` of `scratch.r`. */
+function through(system: RodSystem, scratch: StepScratch, first: number, i: number, oa: number, ob: number): number {
+  const { mass, contact } = system, { r: T, ih, normalK, frictionK } = scratch;
+  const p = first + i, a = mass[p] * ih[i] * ih[i];
+  const plain = T[oa] * T[ob] + T[oa + 1] * T[ob + 1] + T[oa + 2] * T[ob + 2];
+  if (contact.collider[p] < 0 || !(normalK[i] > 0)) return plain / a;
+  const c = 3 * p, nx = contact.normal[c], ny = contact.normal[c + 1], nz = contact.normal[c + 2];
+  const along = (nx * T[oa] + ny * T[oa + 1] + nz * T[oa + 2]) * (nx * T[ob] + ny * T[ob + 1] + nz * T[ob + 2]);
+  return (plain - along) / (a + frictionK[i]) + along / (a + normalK[i]);
 }
 
 /** x_i += W_i f. */

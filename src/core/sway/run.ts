@@ -10,7 +10,8 @@ import { placeGuides, restFrames, rootMotionsInto, rootVertices, type Planting }
 import type { GroomDocument, SwaySettings } from '../document/schema';
 import { calmStart } from './calm-start';
 import { ContactFinder } from './contact';
-import { fitPills, type Pill } from './pills';
+import { Surface } from '../mesh/surface';
+import { fitPills, shrinkInto, type Pill } from './pills';
 import { createRodSystem, restStrand, type RodSystem } from './rod-system';
 import { createStepScratch, stepStrand, type StepScratch } from './rod-step';
 
@@ -64,17 +65,20 @@ export function holdAt(settings: Pick<SwaySettings, 'holdRoot' | 'holdTip' | 'ho
 /** Angular frequency (rad/s) at which a point held by `hold` would swing. */
 export const holdRate = (hold: number): number => 2 * Math.PI * HOLD_FREQUENCY * Math.pow(hold, 1.5);
 
-/** Pills of the shown meshes, by the node that leads each vertex. Body and garments are fitted apart. */
+/** Pills of the shown meshes, by the node that leads each vertex. Body and garments are fitted apart, none sticks far out of them. */
 export function characterPills(character: Character, hidden: readonly string[], roles: { skin: boolean; garments: boolean }): Pill[] {
   const rest = poseCharacter(character, null, 0);
   const clusters = new Map<string, { node: number; source: string; points: number[] }>();
+  const all: { positions: number[]; triangles: number[] } = { positions: [], triangles: [] };
   for (const mesh of character.meshes) {
-    if (hidden.includes(mesh.name)) continue;
-    if (mesh.role === 'accessory' || (mesh.role === 'body' ? !roles.skin : !roles.garments)) continue;
-    const lead = leadingNodes(character, mesh);
+    if (hidden.includes(mesh.name) || mesh.role === 'accessory') continue;
     const P = new Float64Array(mesh.positions.length);
     skinPositions(character, mesh, rest, P);
-    const source = mesh.role === 'body' ? 'skin' : mesh.name;
+    const base = all.positions.length / 3;
+    for (const v of P) all.positions.push(v);
+    for (const t of mesh.triangles) all.triangles.push(base + t);
+    if (mesh.role === 'body' ? !roles.skin : !roles.garments) continue;
+    const lead = leadingNodes(character, mesh), source = mesh.role === 'body' ? 'skin' : 'garments';
     lead.forEach((node, v) => {
       const key = `${source}/${node}`;
       let cluster = clusters.get(key);
@@ -82,7 +86,13 @@ export function characterPills(character: Character, hidden: readonly string[], 
       cluster.points.push(P[3 * v], P[3 * v + 1], P[3 * v + 2]);
     });
   }
-  return [...clusters.values()].flatMap((c) => fitPills(Float64Array.from(c.points), c.node, c.source));
+  if (clusters.size === 0) return [];
+  const surface = new Surface(all.positions, Uint32Array.from(all.triangles));
+  const joints = new Set(character.skins.flatMap((s) => Array.from(s.joints)));
+  const placeOf = (node: number): Vec3 => [rest[16 * node + 12], rest[16 * node + 13], rest[16 * node + 14]];
+  const below = (node: number): Vec3[] => character.nodes.flatMap((n, i) => (n.parent === node && joints.has(i) ? [placeOf(i)] : []));
+  return [...clusters.values()].flatMap((c) => fitPills(Float64Array.from(c.points), c.node, placeOf(c.node), below(c.node), c.source))
+    .map((pill) => shrinkInto(pill, surface)).filter((pill): pill is Pill => pill !== null);
 }
 
 export class SwayRun {

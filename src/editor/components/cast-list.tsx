@@ -36,7 +36,7 @@ export function CastList() {
       {document.guides && <div className="flex h-[25px] items-center pr-3 pl-7 text-soft">filled strands<span className="num ml-auto text-faint">{fillCount.toLocaleString('en')}</span></div>}
       <Heading>Around it</Heading>
       {sources.length === 0 && <p className="px-3 text-faint">Nothing collides.</p>}
-      {sources.map((s) => <div key={s} className="flex h-[25px] items-center px-3 text-soft"><span className="truncate">{s === 'skin' ? 'Skin pills' : `${pretty(s)} pills`}</span><span className="num ml-auto text-faint">{pills.filter((p) => p.source === s).length}</span></div>)}
+      {sources.map((s) => <div key={s} className="flex h-[25px] items-center px-3 text-soft"><span className="truncate">{s === 'skin' ? 'Skin pills' : 'Garment pills'}</span><span className="num ml-auto text-faint">{pills.filter((p) => p.source === s).length}</span></div>)}
     </aside>
   );
 }

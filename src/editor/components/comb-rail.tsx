@@ -23,7 +23,7 @@ export function CombRail() {
                 </svg>
                 <span className={`num relative ${now ? 'text-copperdeep' : 'text-faint'}`}>{i + 1}</span>
                 <span className="relative text-[13.5px]">{STAGE_NAMES[s]}</span>
-                <span className="relative ml-auto"><StatusMark status={status} /></span>
+                <span className="relative ml-auto"><StatusMark status={status} now={now} /></span>
               </button>
             </li>
           );
@@ -34,10 +34,10 @@ export function CombRail() {
 }
 
 /** Shape as well as colour: tick, ring, three strokes, triangle. */
-export function StatusMark({ status }: { status: StageStatus }) {
+export function StatusMark({ status, now }: { status: StageStatus; now?: boolean }) {
   return (
     <svg width="14" height="14" viewBox="0 0 14 14" role="img" aria-label={STATUS_WORDS[status]}>
-      {status === 'done' && <path d="M2 7.5l3.2 3.2L12 3.5" fill="none" strokeWidth="2" className="stroke-good" />}
+      {status === 'done' && <path d="M2 7.5l3.2 3.2L12 3.5" fill="none" strokeWidth="2" className={now ? 'stroke-toothink' : 'stroke-good'} />}
       {status === 'open' && <circle cx="7" cy="7" r="3.2" fill="none" strokeWidth="1.4" className="stroke-faint" />}
       {status === 'stale' && <path d="M1.5 11.5l3.5-9M5.5 11.5l3.5-9M9.5 11.5l3.5-9" fill="none" strokeWidth="1.6" className="stroke-copper" />}
       {status === 'trouble' && <path d="M7 1.5l6 11H1z" className="fill-trouble" />}

@@ -9,7 +9,7 @@ const ROW = 1024, NODE_ROW = 2048, STRANDS_PER_ROW = 128, MOST_PILLS = 16;
 export const LIGHTS = {
   key: new THREE.Vector3(-0.5, 0.62, 0.62).normalize(), keyPower: new THREE.Vector3(3.1, 2.95, 2.75),
   rim: new THREE.Vector3(0.62, 0.5, -0.62).normalize(), rimPower: new THREE.Vector3(2.6, 2.75, 3.0),
-  sky: new THREE.Vector3(0.62, 0.66, 0.72), ground: new THREE.Vector3(0.26, 0.24, 0.23),
+  sky: new THREE.Vector3(0.8, 0.84, 0.9), ground: new THREE.Vector3(0.42, 0.39, 0.37),
 };
 
 function dataTexture(width: number, height: number): THREE.DataTexture {
@@ -24,7 +24,7 @@ const target = (width: number, height: number, options: THREE.RenderTargetOption
 export class HairRenderer {
   readonly mesh: THREE.Mesh;
   /** Uniforms that skin and cloth share, to be shadowed by the hair. */
-  readonly bodyUniforms = { tLight: { value: null as THREE.Texture | null }, uBox: { value: new THREE.Vector4(0, 0, 0, 1) }, uTint: { value: new THREE.Vector3(1, 1, 1) }, uHair: { value: 0 } };
+  readonly bodyUniforms = { tLight: { value: null as THREE.Texture | null }, tOpen: { value: null as THREE.Texture | null }, uBox: { value: new THREE.Vector4(0, 0, 0, 1) }, uTint: { value: new THREE.Vector3(1, 1, 1) }, uHair: { value: 0 } };
   strandCount = 0;
   private guideTexture = dataTexture(1, 1);
   private strandTexture = dataTexture(1, 1);
@@ -172,6 +172,7 @@ export class HairRenderer {
     this.pass(this.setUniforms(this.material('march', S.SCREEN_VERTEX, S.MARCH_FRAGMENT), { tVolume: this.softened.texture, uBox: this.box, uLight0: LIGHTS.key, uLight1: LIGHTS.rim }), this.light);
     const absorb = this.absorption();
     this.bodyUniforms.tLight.value = this.light.textures[0];
+    this.bodyUniforms.tOpen.value = this.light.textures[1];
     this.bodyUniforms.uBox.value.copy(this.box);
     this.bodyUniforms.uTint.value.set(Math.exp(-Math.sqrt(absorb.x) * 1.2), Math.exp(-Math.sqrt(absorb.y) * 1.2), Math.exp(-Math.sqrt(absorb.z) * 1.2));
   }

@@ -79,26 +79,26 @@ void main(){
     float e=exp2(-float(i*i+j*j+k*k));s+=e*texelFetch(tVolume,ivec2(q.z&7,q.z>>3)*64+q.xy,0).r;w+=e;
   }
   vec3 p=uBox.xyz+((vec3(xy,z)+.5)/64.-.5)*uBox.w;float d=1.;
-  for(int i=0;i<16;i++){if(i>=uPills)break;vec3 a=uPillA[i].xyz,ab=uPillB[i].xyz-a;float t=clamp(dot(p-a,ab)/max(dot(ab,ab),1e-9),0.,1.);d=min(d,length(p-a-ab*t)-mix(uPillA[i].w,uPillB[i].w,t));}
-  o=vec4(s/w,smoothstep(-.004,-.016,d)*900.,d,1.);
+  for(int i=0;i<16;i++){if(i>=uPills)break;vec3 a=uPillA[i].xyz,ab=uPillB[i].xyz-a;float t=clamp(dot(p-a,ab)/max(dot(ab,ab),1e-9),0.,1.);d=min(d,length(p-a-ab*t)-.86*mix(uPillA[i].w,uPillB[i].w,t));}
+  o=vec4(s/w,smoothstep(0.,-.014,d)*500.,d,1.);
 }`;
 
 /** Optical depth toward both lights (r, g), openness (b), density (a); and the open direction. */
 export const MARCH_FRAGMENT = `${PRECISION}${VOLUME}uniform sampler2D tVolume;uniform vec3 uLight0,uLight1;layout(location=0) out vec4 o;layout(location=1) out vec4 oOpen;
-float ray(vec3 g,vec3 d,float reach,int n,float from){
-  float s=0.,h=reach/float(n);vec3 p=g+d*from;
+vec2 ray(vec3 g,vec3 d,float reach,int n,float from){
+  vec2 s=vec2(0.);float h=reach/float(n);vec3 p=g+d*from;
   for(int i=0;i<n;i++){vec3 q=p+d*h*(float(i)+.5);if(any(lessThan(q,vec3(0.)))||any(greaterThan(q,vec3(64.))))break;
-    float z=floor(min(q.z,63.));vec4 v=textureLod(tVolume,(vec2(mod(z,8.),floor(z/8.))*64.+clamp(q.xy,.5,63.5))/512.,0.);s+=v.r+v.g;}
+    float z=floor(min(q.z,63.));vec4 v=textureLod(tVolume,(vec2(mod(z,8.),floor(z/8.))*64.+clamp(q.xy,.5,63.5))/512.,0.);s+=vec2(v.r+v.g,v.r);}
   return s*h*uBox.w/64.;
 }
 void main(){
   ivec2 c=ivec2(gl_FragCoord.xy),tile=c/64;vec3 g=vec3(vec2(c-tile*64)+.5,float(tile.y*8+tile.x)+.5);
   vec4 me=texelFetch(tVolume,c,0);
-  if(me.r<.5&&(me.b>.03||me.b<-.03)){o=vec4(0.,0.,1.,0.);oOpen=vec4(0.,0.,0.,1.);return;}
-  float t0=ray(g,uLight0,36.,20,.6),t1=ray(g,uLight1,36.,20,.6),open=0.;vec3 bent=vec3(0.);
+  if(me.r<.5&&(me.b>.03||me.b<-.03)){o=vec4(0.,0.,1.,0.);oOpen=vec4(0.);return;}
+  vec2 t0=ray(g,uLight0,36.,20,.6),t1=ray(g,uLight1,36.,20,.6);float open=0.;vec3 bent=vec3(0.);
   const vec3 D[8]=vec3[8](vec3(.577,.577,.577),vec3(-.577,.577,.577),vec3(.577,.577,-.577),vec3(-.577,.577,-.577),vec3(.577,-.577,.577),vec3(-.577,-.577,.577),vec3(.577,-.577,-.577),vec3(-.577,-.577,-.577));
-  for(int i=0;i<8;i++){float T=exp(-.55*ray(g,D[i],9.,5,.5));bent+=D[i]*T;open+=T/8.;}
-  o=vec4(t0,t1,open,atlas(tVolume,g).r);oOpen=vec4(bent/4.,1.);
+  for(int i=0;i<8;i++){float T=exp(-.55*ray(g,D[i],9.,5,.5).x);bent+=D[i]*T;open+=T/8.;}
+  o=vec4(t0.x,t1.x,open,atlas(tVolume,g).r);oOpen=vec4(bent/4.,t0.y);
 }`;
 
 /** Colour of every node. */
@@ -129,7 +129,7 @@ void main(){
   vec3 sg=uAbsorb*exp2(1.*(unit(e+7u)-.5)+.8*(unit(l+14u)-.5))*mix(1.18,.72,smoothstep(.15,1.,t));
   float j=(unit(e+9u)-.5)+.6*(unit(l+15u)-.5);
   vec4 lit=atlas(tLight,toVoxels(p));vec3 bent=atlas(tOpen,toVoxels(p)).xyz;
-  float open=max(.1,lit.z)*mix(.6,1.,smoothstep(0.,.3,t));
+  float open=mix(.3,1.,lit.z)*mix(.7,1.,smoothstep(0.,.3,t));
   vec3 C=exp(-sqrt(sg)*3.6),af=exp(-sg*.35)*.9,kms=mix(vec3(.16),vec3(.75),1.-af),N=normalize(V-T*dot(T,V)+bent*1.6),r=vec3(0.);
   for(int i=0;i<2;i++){
     vec3 L=i==0?uLight0:uLight1,E=i==0?uPower0:uPower1;float tau=i==0?lit.x:lit.y,tl=dot(T,L);
@@ -176,17 +176,17 @@ void main(){
 }`;
 
 /** What skin and cloth take from the hair's volume: shadow, and a tint where hair is dense on them. */
-export const BODY_DECLARE = `${VOLUME}uniform sampler2D tLight;uniform vec3 uTint;uniform float uHair;varying vec3 vCombWorld;`;
+export const BODY_DECLARE = `${VOLUME}uniform sampler2D tLight,tOpen;uniform vec3 uTint;uniform float uHair;varying vec3 vCombWorld;`;
 export const BODY_SHADE = `
   if(uHair>.5){
     vec3 cw=vCombWorld,cn=inverseTransformDirection(normal,viewMatrix);
     vec3 cv=toVoxels(cw+cn*.008);
     if(all(greaterThan(cv,vec3(0.)))&&all(lessThan(cv,vec3(64.)))){
-      vec4 cl=atlas(tLight,cv);float dense=atlas(tLight,toVoxels(cw+cn*.004)).w;
+      float tau=atlas(tOpen,cv).w;float dense=atlas(tLight,toVoxels(cw+cn*.004)).w;
       float under=smoothstep(10.,80.,dense);
-      reflectedLight.directDiffuse*=exp(-.55*min(cl.x,6.));
-      reflectedLight.directSpecular*=exp(-.8*min(cl.x,6.))*(1.-under);
-      reflectedLight.indirectDiffuse*=mix(.55,1.,cl.z)*mix(1.,.5,under);
+      reflectedLight.directDiffuse*=exp(-.5*min(tau,5.));
+      reflectedLight.directSpecular*=exp(-.8*min(tau,5.))*(1.-under);
+      reflectedLight.indirectDiffuse*=mix(.6,1.,exp(-.4*tau))*mix(1.,.6,under);
       reflectedLight.directDiffuse=mix(reflectedLight.directDiffuse,reflectedLight.directDiffuse*uTint,under);
       reflectedLight.indirectDiffuse=mix(reflectedLight.indirectDiffuse,reflectedLight.indirectDiffuse*uTint,under);
     }

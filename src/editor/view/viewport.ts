@@ -11,7 +11,7 @@ import { CharacterView } from './character-view';
 import { HairRenderer, LIGHTS } from './hair-renderer';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
-const STILL_FRAMES = 12;
+const STILL_FRAMES = 20;
 const BACKDROP = new THREE.Color(0.185, 0.18, 0.175);
 
 /** Offset of the n-th frame within a pixel. Source: Halton sequence, bases 2 and 3. */
@@ -132,7 +132,7 @@ export class Viewport {
     const centre = box.getCenter(new THREE.Vector3()), size = box.getSize(new THREE.Vector3());
     const half = Math.max(size.y, size.x / Math.max(this.camera.aspect, 0.4), size.z / Math.max(this.camera.aspect, 0.4)) * (name === 'whole' ? 0.56 : 0.72);
     const distance = half / Math.tan((this.camera.fov * Math.PI) / 360) + 0.3 * size.z;
-    const directions: Record<ViewName, [number, number, number]> = { front: [0, 0.06, 1], side: [1, 0.06, 0.02], back: [0, 0.08, -1], threeQuarter: [0.62, 0.12, 0.78], whole: [0.42, 0.1, 0.9] };
+    const directions: Record<ViewName, [number, number, number]> = { front: [0, 0.06, 1], side: [-1, 0.06, 0.02], back: [0, 0.08, -1], threeQuarter: [-0.62, 0.12, 0.78], whole: [-0.42, 0.1, 0.9] };
     this.camera.position.copy(centre).addScaledVector(new THREE.Vector3(...directions[name]).normalize(), distance);
     this.controls.target.copy(centre);
     this.controls.update();
