@@ -18,7 +18,7 @@ const KEPT = 4;
 /** Guides remembered at each vertex while distances spread over the mesh. */
 const SPREAD = 7;
 const EPSILON = 1e-10;
-/** Paths along edges overshoot; up to this ratio to the straight line the straight line is the better distance. */
+/** Paths along edges overshoot; up to this ratio to the straight line (and two edges more) the straight line is the better distance. */
 const DETOUR = 1.35;
 
 /** `alike(g, h)` 0…1 damps guide h beside the nearest guide g: hair combed apart is not blended. */
@@ -31,7 +31,8 @@ export function fillWeights(surface: Surface, guides: Planting, strands: Plantin
   const guidePlaces = Array.from(guides.faces, (_, g) => rootPlace(surface, guides, g));
   const found = new Map<number, number>();
   for (let s = 0; s < count; s++) {
-    const p = rootPlace(surface, strands, s);
+    const p = rootPlace(surface, strands, s), [A, B, C] = surface.corners(strands.faces[s]);
+    const near = 2 * Math.max(Math.hypot(A[0] - B[0], A[1] - B[1], A[2] - B[2]), Math.hypot(B[0] - C[0], B[1] - C[1], B[2] - C[2]), Math.hypot(C[0] - A[0], C[1] - A[1], C[2] - A[2]));
     found.clear();
     for (let k = 0; k < 3; k++) {
       const v = twin[triangles[3 * strands.faces[s] + k]];
@@ -43,7 +44,7 @@ export function fillWeights(surface: Surface, guides: Planting, strands: Plantin
     }
     const list = [...found].map(([g, along]): [number, number] => {
       const q = guidePlaces[g], straight = Math.hypot(p[0] - q[0], p[1] - q[1], p[2] - q[2]);
-      return [g, along <= DETOUR * straight + 0.004 ? straight : along];
+      return [g, along <= DETOUR * straight + near ? straight : along];
     }).sort((a, b) => a[1] - b[1] || a[0] - b[0]);
     if (list.length === 0) {
       // an island of the plot without a guide: the nearest guide in space

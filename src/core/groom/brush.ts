@@ -17,8 +17,8 @@ export interface Brush {
 
 /** How much deeper than wide the brush reaches along the line of sight. */
 const DEPTH = 2.5;
-/** Largest stride of a stroke between two looks at the hair, in radii: the same stroke comes out alike however it is sampled. */
-const STRIDE = 0.2;
+/** Stride of a stroke, in radii. */
+const STRIDE = 0.15;
 /** Share of its parent's shift that a point takes over, so that the strand below the brush trails along. */
 const TRAIL = 0.8;
 
@@ -37,32 +37,50 @@ function reach(x: number, y: number, z: number, centre: ArrayLike<number>, sight
 }
 
 /**
- * Combs the guides along one move of the brush from `from` to `to` (m). Lengths between points are kept; points are kept
+ * Cuts a stroke into strides of one length, wherever the pointer happened to be sampled: the same stroke comes out alike
+ * however fast the screen is.
+ */
+export class Strides {
+  private at: number[];
+  constructor(from: ArrayLike<number>, private readonly radius: number) { this.at = [from[0], from[1], from[2]]; }
+
+  /** Strides that the way to a new place completes; with `last` also the rest. */
+  *to(place: ArrayLike<number>, last = false): Generator<[number[], number[]]> {
+    const stride = STRIDE * this.radius;
+    for (;;) {
+      const way = [place[0] - this.at[0], place[1] - this.at[1], place[2] - this.at[2]], length = Math.hypot(...way);
+      if (length < stride && !(last && length > 1e-6)) return;
+      const share = Math.min(1, stride / length), next = this.at.map((v, k) => v + way[k] * share), from = this.at;
+      this.at = next;
+      yield [from, next];
+    }
+  }
+}
+
+/**
+ * Combs the guides along one stride of the brush from `from` to `to` (m; see `Strides`). Lengths between points are kept; points are kept
  * `gap` metres off `skin`. Returns which guides changed.
  */
 export function combGuides(
   points: Float32Array, pointCount: number, brush: Brush, from: ArrayLike<number>, to: ArrayLike<number>, sight: ArrayLike<number>, skin: Surface | null, gap: number,
 ): Set<number> {
   const move = [to[0] - from[0], to[1] - from[1], to[2] - from[2]];
-  const strides = Math.max(1, Math.ceil(Math.hypot(...move) / (STRIDE * brush.radius)));
+  const centre = [0, 1, 2].map((c) => from[c] + 0.5 * move[c]);
   const changed = new Set<number>();
   const raw = new Float64Array(3 * pointCount);
-  for (let k = 0; k < strides; k++) {
-    const centre = [0, 1, 2].map((c) => from[c] + (move[c] * (k + 0.5)) / strides);
-    for (let g = 0; g < points.length / (3 * pointCount); g++) {
-      const o = 3 * g * pointCount;
-      let touched = false;
-      raw[0] = points[o]; raw[1] = points[o + 1]; raw[2] = points[o + 2];
-      for (let i = 1; i < pointCount; i++) {
-        const p = o + 3 * i;
-        const w = brush.strength * brushWeight(reach(points[p], points[p + 1], points[p + 2], centre, sight, brush.radius), brush.falloff);
-        if (w > 0) touched = true;
-        for (let c = 0; c < 3; c++) raw[3 * i + c] = points[p + c] + (w * move[c]) / strides;
-      }
-      if (!touched) continue;
-      changed.add(g);
-      layOut(points, o, pointCount, raw, skin, gap);
+  for (let g = 0; g < points.length / (3 * pointCount); g++) {
+    const o = 3 * g * pointCount;
+    let touched = false;
+    raw[0] = points[o]; raw[1] = points[o + 1]; raw[2] = points[o + 2];
+    for (let i = 1; i < pointCount; i++) {
+      const p = o + 3 * i;
+      const w = brush.strength * brushWeight(reach(points[p], points[p + 1], points[p + 2], centre, sight, brush.radius), brush.falloff);
+      if (w > 0) touched = true;
+      for (let c = 0; c < 3; c++) raw[3 * i + c] = points[p + c] + w * move[c];
     }
+    if (!touched) continue;
+    changed.add(g);
+    layOut(points, o, pointCount, raw, skin, gap);
   }
   return changed;
 }

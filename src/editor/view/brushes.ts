@@ -1,13 +1,13 @@
 /** Pointer strokes in the view: pick a place, keep the depth, brush. */
 import * as THREE from 'three';
-import { combGuides, cutGuides, type Brush } from '../../core/groom/brush';
+import { combGuides, cutGuides, Strides, type Brush } from '../../core/groom/brush';
 import type { Session } from '../state/session';
 import { useEditor, type BrushName } from '../state/store';
 import type { Viewport } from './viewport';
 
 const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', addSkin: 'Add skin to the plot', takeSkin: 'Take skin from the plot' };
 
-interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; depth: number; changed: boolean; avoidSkin: boolean }
+interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean }
 
 export class BrushTool {
   private stroke: Stroke | null = null;
@@ -86,7 +86,7 @@ export class BrushTool {
     this.canvas.setPointerCapture(e.pointerId);
     useEditor.setState({ playing: false });
     const painting = name === 'addSkin' || name === 'takeSkin';
-    this.stroke = { name, points: painting ? null : this.session.beginStroke(), faces: painting ? new Set(this.session.plotFaces) : null, last: hit.point, depth: hit.depth, changed: false, avoidSkin: true };
+    this.stroke = { name, points: painting ? null : this.session.beginStroke(), faces: painting ? new Set(this.session.plotFaces) : null, last: hit.point, strides: new Strides(hit.point.toArray(), this.settings.radius), depth: hit.depth, changed: false };
     if (painting) this.paint(hit.point, e.ctrlKey || e.metaKey);
     if (name === 'cut') this.cut(hit.point);
   };
@@ -107,18 +107,18 @@ export class BrushTool {
       }
       const to = this.atDepth(px, py, stroke.depth);
       if (stroke.name === 'cut') this.cut(to);
-      else this.comb(stroke.last, to);
+      else this.comb(to, false);
       stroke.last = to;
     }
     if (stroke.points && stroke.changed) this.session.previewStroke(stroke.points);
     this.ring(stroke.points ? { point: stroke.last, normal: this.view.forward.negate() } : this.pick(x, y));
   };
 
-  private comb(from: THREE.Vector3, to: THREE.Vector3): void {
+  private comb(to: THREE.Vector3, last: boolean): void {
     const { stroke, session } = this;
-    if (!stroke?.points || !session.guides || from.distanceToSquared(to) < 1e-12) return;
-    const changed = combGuides(stroke.points, session.guides.pointCount, this.settings, from.toArray(), to.toArray(), this.view.forward.toArray(), session.surfaceNow(), session.document.sway.skinGapMm / 1000);
-    if (changed.size > 0) stroke.changed = true;
+    if (!stroke?.points || !session.guides) return;
+    for (const [a, b] of stroke.strides.to(to.toArray(), last))
+      if (combGuides(stroke.points, session.guides.pointCount, this.settings, a, b, this.view.forward.toArray(), session.surfaceNow(), session.document.sway.skinGapMm / 1000).size > 0) stroke.changed = true;
   }
   private cut(centre: THREE.Vector3): void {
     const { stroke, session } = this;
@@ -147,6 +147,10 @@ export class BrushTool {
   private up = (e: PointerEvent): void => {
     const { stroke } = this;
     if (!stroke) return;
+    if (stroke.name === 'comb') {
+      this.comb(stroke.last, true);
+      if (stroke.points && stroke.changed) this.session.previewStroke(stroke.points);
+    }
     this.stroke = null;
     this.view.controls.enabled = true;
     if (this.canvas.hasPointerCapture(e.pointerId)) this.canvas.releasePointerCapture(e.pointerId);

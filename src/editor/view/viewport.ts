@@ -59,13 +59,14 @@ export class Viewport {
     rim.position.copy(LIGHTS.rim);
     const sky = new THREE.HemisphereLight(new THREE.Color(...LIGHTS.sky.toArray()), new THREE.Color(...LIGHTS.ground.toArray()), 2.4);
     const line = (color: number, opacity: number, depthTest = true): THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial> => {
-      const l = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color, transparent: opacity < 1, opacity, depthTest }));
+      const l = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color, transparent: true, opacity, depthTest }));
       l.frustumCulled = false;
+      l.renderOrder = depthTest ? 1 : 2; // after the hair, which is drawn among the opaque things
       return l;
     };
     this.guideLines = line(0xf0c48a, 0.9);
     this.markLine = line(0xff5a3c, 1, false);
-    this.pillLines = line(0x8fd0e8, 0.55);
+    this.pillLines = line(0xa8e0f5, 0.6, false);
     this.brushRing = line(0xffffff, 0.95, false);
     this.plotMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ color: 0xd98a4e, transparent: true, opacity: 0.42, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
     this.plotMesh.frustumCulled = false;
@@ -171,8 +172,7 @@ export class Viewport {
     const guidesOn = !!shown && (stage === 'plant' || stage === 'comb' || state.show.guides);
     this.guideLines.visible = guidesOn;
     if (guidesOn && guides) setSegments(this.guideLines.geometry, guideSegments(shown.points, guides.pointCount));
-    this.guideLines.material.opacity = stage === 'comb' && hairOn ? 0.35 : 0.9;
-    this.guideLines.material.transparent = true;
+    this.guideLines.material.opacity = stage === 'comb' && hairOn ? 0.28 : 0.9;
 
     const marked = state.marked >= 0 && shown && guides ? state.marked : -1;
     this.markLine.visible = marked >= 0 && (stage === 'proof' || stage === 'bake' || stage === 'sway');

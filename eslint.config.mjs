@@ -1,0 +1,26 @@
+import next from 'eslint-config-next';
+import typescript from 'eslint-config-next/typescript';
+
+const config = [
+  { ignores: ['.next/', 'dist/', 'node_modules/', 'next-env.d.ts', '.fine-comb/'] },
+  ...next,
+  ...typescript,
+  {
+    rules: {
+      '@next/next/no-html-link-for-pages': 'off', // a groom is left by a full page load, so that its workers and arrays go with it
+      '@next/next/no-location-assign-relative-destination': 'off',
+      'react-hooks/immutability': 'off',
+      'react-hooks/refs': 'off',
+      'react-hooks/set-state-in-effect': 'off',
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+    },
+  },
+  {
+    files: ['src/core/**/*.ts', 'src/formats/**/*.ts'],
+    rules: {
+      'no-restricted-imports': ['error', { patterns: [{ group: ['react', 'react-*', 'next', 'next/*', 'node:*', '@/*', '**/editor/**', '**/server/**', '**/app/**', 'three/examples/*', 'three/addons/*'], message: 'The core and the formats know no interface, no server and no Node.' }] }],
+      'no-restricted-globals': ['error', 'window', 'document', 'self', 'process', 'fetch', 'localStorage', 'performance'],
+    },
+  },
+];
+export default config;

@@ -1,0 +1,154 @@
+import { describe, expect, it } from 'vitest';
+import { Surface } from '../mesh/surface';
+import { brushWeight, combGuides, cutGuides, Strides } from './brush';
+import { growGuide } from './grow';
+import { placeGuides, restFrames, rootMotionsInto, rootPlace, scatterByArea, scatterEvenly } from './planting';
+import { polylineLength, resampleEvenly } from './polyline';
+
+/** A ball of radius 0.1 m as triangles. */
+function ball(rows = 24): { positions: Float64Array; triangles: Uint32Array } {
+  const P: number[] = [], T: number[] = [];
+  for (let j = 0; j <= rows; j++) for (let i = 0; i <= 2 * rows; i++) {
+    const a = (Math.PI * j) / rows, b = (Math.PI * i) / rows;
+    P.push(0.1 * Math.sin(a) * Math.sin(b), 0.1 * Math.cos(a), 0.1 * Math.sin(a) * Math.cos(b));
+  }
+  for (let j = 0; j < rows; j++) for (let i = 0; i < 2 * rows; i++) {
+    const a = j * (2 * rows + 1) + i, b = a + 2 * rows + 1;
+    if (j > 0) T.push(a, b, a + 1);
+    if (j < rows - 1) T.push(a + 1, b, b + 1);
+  }
+  return { positions: Float64Array.from(P), triangles: Uint32Array.from(T) };
+}
+const { positions, triangles } = ball();
+const surface = new Surface(positions, triangles);
+const allFaces = Uint32Array.from({ length: triangles.length / 3 }, (_, i) => i);
+const upper = allFaces.filter((f) => surface.corners(f).every((c) => c[1] > 0.02));
+
+describe('surface', () => {
+  it('finds the nearest point, its face and weights', () => {
+    const near = surface.nearest([0.3, 0.1, 0.2])!;
+    expect(near.distance).toBeCloseTo(Math.hypot(0.3, 0.1, 0.2) - 0.1, 2);
+    surface.place(near.face, near.barycentric).forEach((v, k) => expect(v).toBeCloseTo(near.point[k], 6));
+    expect(near.normal[0] * 0.3 + near.normal[1] * 0.1 + near.normal[2] * 0.2).toBeGreaterThan(0);
+    expect(surface.nearest([1, 1, 1], 0.1)).toBeNull();
+  });
+  it('meets a ray from outside', () => {
+    expect(surface.raycast([0, 0.013, 1], [0, 0, -1])!.point[2]).toBeCloseTo(0.099, 2);
+    expect(surface.raycast([0, 1, 1], [0, 0, -1])).toBeNull();
+  });
+});
+
+describe('planting', () => {
+  it('is even: no two roots closer than half the spacing of a square grid', () => {
+    const planting = scatterEvenly(surface, upper, 200, 3);
+    const area = Array.from(upper).reduce((s, f) => s + surface.area(f), 0), places = Array.from(planting.faces, (_, i) => rootPlace(surface, planting, i));
+    let least = Infinity;
+    places.forEach((p, i) => places.slice(i + 1).forEach((q) => { least = Math.min(least, Math.hypot(p[0] - q[0], p[1] - q[1], p[2] - q[2])); }));
+    expect(least).toBeGreaterThan(0.5 * Math.sqrt(area / 200));
+    expect(planting.faces.every((f) => upper.includes(f))).toBe(true);
+  });
+  it('is the same for the same seed, another for another', () => {
+    expect(scatterEvenly(surface, upper, 40, 3)).toEqual(scatterEvenly(surface, upper, 40, 3));
+    expect(scatterEvenly(surface, upper, 40, 3)).not.toEqual(scatterEvenly(surface, upper, 40, 4));
+  });
+  it('a smaller count is the beginning of a larger one', () => {
+    const small = scatterByArea(surface, upper, 50, 1), large = scatterByArea(surface, upper, 500, 1);
+    expect(large.faces.slice(0, 50)).toEqual(small.faces);
+    expect(large.weights.slice(0, 100)).toEqual(small.weights);
+  });
+  it('refuses an empty plot', () => { expect(() => scatterEvenly(surface, [], 5, 1)).toThrow('faces: expected at least one face, got 0'); });
+
+  it('roots follow a turned and moved mesh exactly, and so do guides rigidly', () => {
+    const planting = scatterEvenly(surface, upper, 30, 2), frames = restFrames(planting, positions, triangles);
+    const c = Math.cos(0.7), s = Math.sin(0.7);
+    const moved = positions.map((_, i) => { const v = i - (i % 3), x = positions[v], y = positions[v + 1], z = positions[v + 2]; return [c * x - s * y + 0.5, s * x + c * y - 0.2, z + 3][i % 3]; });
+    const motions = new Float64Array(7 * 30);
+    rootMotionsInto(motions, planting, frames, moved, triangles);
+    const offsets = Float32Array.from({ length: 3 * 4 * 30 }, (_, i) => (i % 12 < 3 ? 0 : Math.sin(i) * 0.1)), out = new Float64Array(offsets.length);
+    placeGuides(offsets, motions, 4, out);
+    for (let g = 0; g < 30; g++) {
+      const [x, y, z] = rootPlace(surface, planting, g);
+      for (let i = 0; i < 4; i++) {
+        const o = 12 * g + 3 * i, p = [x + offsets[o], y + offsets[o + 1], z + offsets[o + 2]];
+        expect(out[o]).toBeCloseTo(c * p[0] - s * p[1] + 0.5, 6);
+        expect(out[o + 1]).toBeCloseTo(s * p[0] + c * p[1] - 0.2, 6);
+        expect(out[o + 2]).toBeCloseTo(p[2] + 3, 6);
+      }
+    }
+    const back = new Float32Array(offsets.length);
+    placeGuides(out, motions, 4, back, true);
+    back.forEach((v, i) => expect(v).toBeCloseTo(offsets[i], 5));
+  });
+});
+
+describe('growing', () => {
+  for (const lie of ['standing', 'falling'] as const) it(`${lie} guides have the length asked for and keep out of the skin`, () => {
+    for (const f of [10, 200, 500, 900]) {
+      const root = surface.place(f, [0.3, 0.3, 0.4]), guide = growGuide(surface, root, surface.normal(f), { length: 0.2, pointCount: 16, lie, lift: 0.01 });
+      expect(polylineLength(guide)).toBeGreaterThan(0.19);
+      expect(polylineLength(guide)).toBeLessThanOrEqual(0.2001);
+      for (let i = 1; i < 16; i++) expect(Math.hypot(root[0] + guide[3 * i], root[1] + guide[3 * i + 1], root[2] + guide[3 * i + 2])).toBeGreaterThan(0.098);
+    }
+  });
+  it('resampling keeps ends and spacing', () => {
+    const line = Float32Array.of(0, 0, 0, 1, 0, 0, 1, 2, 0);
+    const out = resampleEvenly(line, 7);
+    expect(Array.from(out.slice(-3))).toEqual([1, 2, 0]);
+    for (let i = 0; i < 6; i++) expect(polylineLength(out, i, 2)).toBeCloseTo(0.5, 6);
+    expect(polylineLength(resampleEvenly(line, 9, 0.8))).toBeCloseTo(0.8, 6);
+  });
+});
+
+describe('brushes', () => {
+  const n = 12;
+  /** A row of guides hanging along −y beside each other. */
+  const row = (): Float32Array => Float32Array.from({ length: 3 * n * 9 }, (_, i) => { const p = Math.floor(i / 3), g = Math.floor(p / n); return [0.02 * (g - 4), 0.4 - 0.015 * (p % n), 0][i % 3]; });
+  const brush = { radius: 0.05, strength: 0.8, falloff: 0.7 }, sight = [0, 0, -1];
+  const lengths = (p: Float32Array): number[] => Array.from({ length: 9 }, (_, g) => Array.from({ length: n - 1 }, (_2, i) => polylineLength(p, g * n + i, 2))).flat();
+
+  it('the comb moves hair within its radius only, keeps roots and lengths', () => {
+    const before = row(), after = row();
+    const changed = combGuides(after, n, brush, [-0.02, 0.3, 0], [0.05, 0.3, 0], sight, null, 0.001);
+    expect(changed.size).toBeGreaterThan(2);
+    expect(changed.has(0)).toBe(false);
+    expect(after.slice(0, 3 * n)).toEqual(before.slice(0, 3 * n));
+    for (let g = 0; g < 9; g++) for (let c = 0; c < 3; c++) expect(after[3 * n * g + c]).toBe(before[3 * n * g + c]);
+    const now = lengths(after);
+    lengths(before).forEach((l, i) => expect(Math.abs(now[i] / l - 1)).toBeLessThan(0.001));
+    expect(after[3 * (4 * n + 7)]).toBeGreaterThan(0.01);
+  });
+  it('the same stroke sampled coarsely or finely comes out alike within 1 % of the length', () => {
+    const stroke = (samples: number): Float32Array => {
+      const p = row(), at = (k: number): number[] => [-0.04 + (0.12 * k) / samples, 0.3 - (0.03 * k) / samples, 0];
+      const strides = new Strides(at(0), brush.radius);
+      for (let k = 1; k <= samples; k++) for (const [from, to] of strides.to(at(k), k === samples)) combGuides(p, n, brush, from, to, sight, null, 0.001);
+      return p;
+    };
+    const coarse = stroke(7), fine = stroke(96);
+    let worst = 0;
+    for (let i = 0; i < coarse.length; i += 3) worst = Math.max(worst, Math.hypot(coarse[i] - fine[i], coarse[i + 1] - fine[i + 1], coarse[i + 2] - fine[i + 2]));
+    expect(worst / (0.015 * (n - 1))).toBeLessThan(0.01);
+  });
+  it('hair combed into the skin stays outside it by the gap', () => {
+    const root = surface.place(700, [1 / 3, 1 / 3, 1 / 3]), normal = surface.normal(700);
+    const p = Float32Array.from({ length: 3 * n }, (_, i) => root[i % 3] + normal[i % 3] * 0.012 * Math.floor(i / 3));
+    const from = [0, 1, 2].map((c) => root[c] + normal[c] * 0.12);
+    for (let k = 0; k < 6; k++) combGuides(p, n, { radius: 0.2, strength: 1, falloff: 0.2 }, from, [0, 0, 0], sight, surface, 0.002);
+    for (let i = 2; i < n; i++) expect(Math.hypot(p[3 * i], p[3 * i + 1], p[3 * i + 2])).toBeGreaterThan(0.0995);
+  });
+  it('the cut shortens what enters the brush, keeps the root and the number of points', () => {
+    const p = row();
+    const changed = cutGuides(p, n, { radius: 0.03, strength: 1, falloff: 1 }, [0, 0.28, 0], sight);
+    expect([...changed].sort()).toEqual([3, 4, 5]);
+    expect(polylineLength(p, 4 * n, n)).toBeLessThan(0.1);
+    expect(polylineLength(p, 4 * n, n)).toBeGreaterThan(0.08);
+    expect(polylineLength(p, 0, n)).toBeCloseTo(0.165, 5);
+    expect(cutGuides(p, n, { radius: 0.03, strength: 1, falloff: 1 }, [0, 0.2, 0], sight).size).toBe(0);
+  });
+  it('the brush has no edge', () => {
+    expect(brushWeight(0, 0.5)).toBe(1);
+    expect(brushWeight(0.5, 0.5)).toBe(1);
+    expect(brushWeight(1, 0.5)).toBe(0);
+    expect(brushWeight(0.999, 0.5)).toBeLessThan(1e-4);
+  });
+});

@@ -1,0 +1,38 @@
+/** A small skinned character made in the test: a tube of two joints that bends, as glTF. No data of anybody's. */
+import { Document, NodeIO } from '@gltf-transform/core';
+
+export interface TubeOptions { skinned?: boolean; weightScale?: number; named?: boolean }
+
+export async function tubeGlb({ skinned = true, weightScale = 1, named = true }: TubeOptions = {}): Promise<Uint8Array> {
+  const around = 16, rows = 12, radius = 0.1, height = 0.6;
+  const P: number[] = [], N: number[] = [], J: number[] = [], W: number[] = [], T: number[] = [];
+  for (let j = 0; j <= rows; j++) for (let i = 0; i < around; i++) {
+    const a = (i / around) * 2 * Math.PI, y = (j / rows) * height, w = Math.min(1, Math.max(0, (y - 0.2) / 0.2));
+    P.push(radius * Math.cos(a), y, radius * Math.sin(a));
+    N.push(Math.cos(a), 0, Math.sin(a));
+    J.push(0, 1, 0, 0);
+    W.push((1 - w) * weightScale, w * weightScale, 0, 0);
+  }
+  for (let j = 0; j < rows; j++) for (let i = 0; i < around; i++) {
+    const a = j * around + i, b = j * around + ((i + 1) % around), c = a + around, d = b + around;
+    T.push(a, c, b, b, c, d);
+  }
+  const doc = new Document(), buffer = doc.createBuffer(), scene = doc.createScene();
+  const accessor = (array: Float32Array<ArrayBuffer> | Uint16Array<ArrayBuffer>, type: 'SCALAR' | 'VEC3' | 'VEC4' | 'MAT4') => doc.createAccessor().setArray(array).setType(type).setBuffer(buffer);
+  const primitive = doc.createPrimitive().setAttribute('POSITION', accessor(Float32Array.from(P), 'VEC3')).setAttribute('NORMAL', accessor(Float32Array.from(N), 'VEC3')).setIndices(accessor(Uint16Array.from(T), 'SCALAR'));
+  const mesh = doc.createMesh('tube').addPrimitive(primitive), node = doc.createNode(named ? 'tube' : '').setMesh(mesh);
+  const low = doc.createNode(named ? 'low' : ''), high = doc.createNode(named ? 'high' : '').setTranslation([0, 0.3, 0]);
+  low.addChild(high);
+  scene.addChild(low).addChild(node);
+  if (skinned) {
+    primitive.setAttribute('JOINTS_0', accessor(Uint16Array.from(J), 'VEC4')).setAttribute('WEIGHTS_0', accessor(Float32Array.from(W), 'VEC4'));
+    const inverse = new Float32Array(32);
+    inverse.set([1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1], 0);
+    inverse.set([1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, -0.3, 0, 1], 16);
+    node.setSkin(doc.createSkin().addJoint(low).addJoint(high).setInverseBindMatrices(accessor(inverse, 'MAT4')));
+    const s = Math.sin(Math.PI / 8), c = Math.cos(Math.PI / 8);
+    const sampler = doc.createAnimationSampler().setInput(accessor(Float32Array.of(0, 0.5, 1), 'SCALAR')).setOutput(accessor(Float32Array.of(0, 0, 0, 1, 0, 0, s, c, 0, 0, 0, 1), 'VEC4')).setInterpolation('LINEAR');
+    doc.createAnimation('bend').addSampler(sampler).addChannel(doc.createAnimationChannel().setTargetNode(high).setTargetPath('rotation').setSampler(sampler));
+  }
+  return new NodeIO().writeBinary(doc);
+}
