@@ -73,7 +73,8 @@ export function unpackCharacter(bytes: Uint8Array): Result<Character> {
       if (!spec) return value;
       const Type = TYPES[spec[0]], from = start + spec[1], to = from + spec[2] * Type.BYTES_PER_ELEMENT;
       if (to > bytes.length) throw new RangeError('cut off');
-      return new Type(bytes.slice(from, to).buffer);
+      // a copy, aligned; `slice` of a Node Buffer would be a view of its pool
+      return new Type(Uint8Array.from(bytes.subarray(from, to)).buffer);
     });
     return { ok: true, value: schema.parse(parsed) as unknown as Character, warnings: [] };
   } catch (cause) {

@@ -11,7 +11,8 @@ export type Buffers = ReadonlyMap<BufferId, Uint8Array>;
 /** Bytes of a typed array, copied. */
 export const bytesOf = (array: Float32Array | Uint32Array): Uint8Array => new Uint8Array(array.buffer, array.byteOffset, array.byteLength).slice();
 
-const aligned = (bytes: Uint8Array): ArrayBuffer => bytes.slice().buffer;
+/** A copy of its own: the `slice` of a Node Buffer would be a view of its pool. */
+const aligned = (bytes: Uint8Array): ArrayBuffer => Uint8Array.from(bytes).buffer;
 export const floatsOf = (bytes: Uint8Array): Float32Array => new Float32Array(aligned(bytes));
 export const uintsOf = (bytes: Uint8Array): Uint32Array => new Uint32Array(aligned(bytes));
 

@@ -1,0 +1,337 @@
+/** One whole journey in a real browser, and what a person who errs meets. */
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import type { Browser, Page } from 'playwright-core';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { openBrowser, settle, startTrial, type Trial } from '../../cli/trial';
+import { polylineLength } from '../../src/core/groom/polyline';
+import { NODES, strandShape, type FilledStrands } from '../../src/core/fill/strands';
+import { tubeGlb } from '../helpers/tube';
+import { readUsd } from '../helpers/usd';
+
+const GUIDES = 60;
+let trial: Trial, browser: Browser, page: Page, grooms: { id: string; name: string; shot: string }[];
+const dir = mkdtempSync(path.join(tmpdir(), 'fine-comb-e2e-'));
+const errors: string[] = [];
+
+interface Stored { version: number; document: { plot: { faces: string }; guides: { count: number; pointCount: number; planting: string; offsets: string; combed: boolean }; fill: Record<string, number>; shot: { start: number; end: number }; hidden: string[] } }
+const api = async <T>(url: string): Promise<T> => (await (await fetch(trial.url + url)).json()) as T;
+const stored = (id = grooms[0].id): Promise<Stored> => api(`/api/grooms/${id}`);
+const buffer = async (id: string): Promise<Float32Array> => new Float32Array(await (await fetch(`${trial.url}/api/buffers/${id}`)).arrayBuffer());
+const saved = async (): Promise<void> => { await page.waitForTimeout(450); await page.locator('[data-testid=save][data-state=saved]').waitFor(); };
+const stage = (name: string): Promise<void> => page.getByTestId(`stage-${name}`).click();
+const type = async (id: string, value: number): Promise<void> => { await page.getByTestId(id).fill(String(value)); await page.getByTestId(id).press('Enter'); };
+const state = <T>(read: string): Promise<T> => page.evaluate((r) => new Function('f', `return ${r}`)((window as never as { fineComb: unknown }).fineComb) as T, read);
+const openGroom = async (p = page, id = grooms[0].id): Promise<void> => { await p.goto(`${trial.url}/groom/${id}`); await p.getByTestId('view').waitFor(); };
+const newPage = async (): Promise<Page> => {
+  const p = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
+  p.on('pageerror', (e) => errors.push(e.message));
+  p.on('console', (m) => { if (m.type() === 'error' && !/status of (4\d\d)/.test(m.text())) errors.push(m.text()); });
+  p.on('dialog', (d) => void d.accept());
+  return p;
+};
+
+beforeAll(async () => {
+  trial = await startTrial();
+  browser = await openBrowser();
+  page = await newPage();
+  grooms = (await api<{ productions: { assets: { grooms: typeof grooms }[] }[] }>('/api/overview')).productions[0].assets[0].grooms;
+});
+afterAll(async () => {
+  await browser?.close();
+  await trial?.stop();
+  trial?.remove();
+  rmSync(dir, { recursive: true, force: true });
+});
+afterEach(() => { expect(errors.splice(0)).toEqual([]); });
+
+describe('the journey', () => {
+  let combed: Float32Array, bakeId: string;
+
+  it('plants guides on the scalp from the file’s own marks', async () => {
+    await page.goto(trial.url);
+    await page.getByText('loose hair', { exact: true }).click();
+    await page.getByTestId('view').waitFor();
+    await stage('plant');
+    await page.getByRole('button', { name: 'Clear' }).click();
+    expect(await page.getByTestId('plant').isDisabled()).toBe(true);
+    await page.getByRole('button', { name: 'From the file’s marks' }).click();
+    await type('plant-guideCount', GUIDES);
+    await type('plant-lengthCm', 22);
+    await page.getByTestId('plant').click();
+    await saved();
+    const { document } = await stored(), offsets = await buffer(document.guides.offsets);
+    expect(document.guides).toMatchObject({ count: GUIDES, pointCount: 16, combed: false });
+    for (let g = 0; g < GUIDES; g++) {
+      expect(Math.abs(polylineLength(offsets, 16 * g, 16) - 0.22)).toBeLessThan(0.004);
+      expect(Array.from(offsets.slice(48 * g, 48 * g + 3))).toEqual([0, 0, 0]);
+    }
+    expect(await page.getByTestId('stage-plant').getAttribute('data-status')).toBe('done');
+  });
+
+  it('combs a stroke: hair moves, roots and lengths stay; undo and redo bring back the very same bytes', async () => {
+    await type('plant-seed', 7);
+    await stage('comb');
+    await page.getByRole('button', { name: 'side', exact: true }).click();
+    await settle(page);
+    const before = (await stored()).document.guides.offsets, old = await buffer(before);
+    const box = (await page.getByTestId('view').boundingBox())!, x = box.x + 0.42 * box.width, y = box.y + 0.42 * box.height;
+    await page.mouse.move(x, y);
+    await page.mouse.down();
+    for (let k = 1; k <= 8; k++) await page.mouse.move(x - 12 * k, y + 3 * k);
+    await page.mouse.up();
+    await saved();
+    const after = (await stored()).document.guides;
+    expect(after.offsets).not.toBe(before);
+    expect(after.combed).toBe(true);
+    combed = await buffer(after.offsets);
+    let moved = 0;
+    for (let g = 0; g < GUIDES; g++) {
+      expect(Array.from(combed.slice(48 * g, 48 * g + 3))).toEqual([0, 0, 0]);
+      for (let i = 0; i < 15; i++) expect(Math.abs(polylineLength(combed, 16 * g + i, 2) / polylineLength(old, 16 * g + i, 2) - 1)).toBeLessThan(0.001);
+      if (Math.hypot(...[0, 1, 2].map((c) => combed[48 * g + 45 + c] - old[48 * g + 45 + c])) > 0.005) moved++;
+    }
+    expect(moved).toBeGreaterThan(1);
+    expect(moved).toBeLessThan(GUIDES);
+    await page.keyboard.press('Control+z');
+    await saved();
+    expect((await stored()).document.guides.offsets).toBe(before);
+    await page.keyboard.press('Control+Shift+Z');
+    await saved();
+    expect((await stored()).document.guides.offsets).toBe(after.offsets);
+  });
+
+  it('cuts hair and takes the cut back', async () => {
+    await page.getByRole('radio', { name: 'Cut' }).click();
+    const before = (await stored()).document.guides.offsets, length = (p: Float32Array): number => Array.from({ length: GUIDES }, (_, g) => polylineLength(p, 16 * g, 16)).reduce((a, b) => a + b);
+    const box = (await page.getByTestId('view').boundingBox())!;
+    await page.mouse.move(box.x + 0.40 * box.width, box.y + 0.62 * box.height);
+    await page.mouse.down();
+    await page.mouse.move(box.x + 0.44 * box.width, box.y + 0.62 * box.height, { steps: 4 });
+    await page.mouse.up();
+    await saved();
+    const after = (await stored()).document.guides.offsets;
+    expect(after).not.toBe(before);
+    expect(length(await buffer(after))).toBeLessThan(length(await buffer(before)) - 0.05);
+    await page.getByRole('button', { name: /^Undo: Cut/ }).click();
+    await saved();
+    expect((await stored()).document.guides.offsets).toBe(before);
+  });
+
+  it('fills strands whose shapes on the GPU are those of the core to 0.01 mm', async () => {
+    await stage('fill');
+    await type('fill-preview', 500);
+    await page.waitForFunction(() => (window as never as { fineComb: { state: () => { fillCount: number } } }).fineComb.state().fillCount === 500);
+    await settle(page);
+    const got = await page.evaluate(() => {
+      const { session, nodes } = (window as never as { fineComb: { session: { filled: { strands: FilledStrands }; guides: { offsets: Float32Array; lengths: Float32Array; pointCount: number }; document: { fill: Record<string, number> } }; nodes: () => Float32Array } }).fineComb;
+      const s = session.filled.strands;
+      return {
+        nodes: Array.from(nodes().slice(0, 4 * 2048 * 4)), offsets: Array.from(session.guides.offsets), lengths: Array.from(session.guides.lengths), pointCount: session.guides.pointCount, fill: session.document.fill,
+        follow: { guides: Array.from(s.follow.guides), weights: Array.from(s.follow.weights) }, detail: Array.from(s.detail),
+      };
+    });
+    const strands = { roots: { faces: new Uint32Array(500), weights: new Float32Array(1000) }, follow: { guides: Uint32Array.from(got.follow.guides), weights: Float32Array.from(got.follow.weights) }, detail: Float32Array.from(got.detail) };
+    const shape = { clump: got.fill.clump, lock: got.fill.lock, frizz: got.fill.frizzMm / 1000, lengthSpread: got.fill.lengthSpread };
+    let worst = 0;
+    for (let s = 0; s < 400; s += 7) {
+      const out = new Float64Array(3 * NODES), row = 4 * 2048 * Math.floor(s / 128) + 64 * (s % 128);
+      // the skin is at rest at the first frame, so that only the root's place has to be taken over
+      strandShape(strands, s, got.offsets, got.lengths, got.pointCount, shape, [0, 0, 0, 1, 0, 0, 0], out);
+      for (let k = 0; k < NODES; k++) worst = Math.max(worst, Math.hypot(...[0, 1, 2].map((c) => out[3 * k + c] - (got.nodes[row + 4 * k + c] - got.nodes[row + c]))));
+    }
+    expect(worst).toBeLessThan(1e-5);
+  });
+
+  it('sways: the run is computed in the browser, measured, and its proof is stored', async () => {
+    await stage('sway');
+    await type('sway-substeps', 4);
+    await page.getByTestId('run').click();
+    await page.waitForFunction(() => (window as never as { fineComb: { state: () => { run: { state: string } } } }).fineComb.state().run.state === 'done', undefined, { timeout: 180_000 });
+    await page.waitForFunction(async (id) => (await (await fetch(`/api/grooms/${id}/takes`)).json()) !== null, grooms[0].id);
+    const take = await api<{ proof: { frames: { frame: number; stretch: number; depth: number; netUses: number }[] } }>(`/api/grooms/${grooms[0].id}/takes`);
+    expect(take.proof.frames.map((f) => f.frame)).toEqual(Array.from({ length: 73 }, (_, i) => i - 24));
+    for (const f of take.proof.frames) { expect(f.stretch).toBeLessThan(0.0005); expect(f.netUses).toBe(0); }
+    expect(await state<number>('f.session.live.size')).toBe(73);
+    // roots are where the skinned skin is, in a frame with the head turned
+    await page.evaluate(() => { (window as never as { fineComb: { state: () => { set: (x: object) => void } } }).fineComb.state().set({ frame: 16, playing: false }); });
+    const gap = await state<number>(`(() => { const p = f.session.live.get(16), m = f.session.motions; let w = 0; for (let g = 0; g < ${GUIDES}; g++) for (let c = 0; c < 3; c++) w = Math.max(w, Math.abs(p[48 * g + c] - m[7 * g + 4 + c])); return w })()`);
+    expect(gap).toBeLessThan(1e-6);
+    expect(await page.getByTestId('source').textContent()).toBe('computed');
+  });
+
+  it('proves: a click on the worst goes to its frame', async () => {
+    await stage('proof');
+    await page.getByRole('button', { name: 'Go to worst', exact: true }).click();
+    const worst = await state<number>('(() => { const p = f.state().run.proof.frames.filter((x) => x.frame >= 0), d = p.reduce((a, b) => b.depth > a.depth ? b : a), s = p.reduce((a, b) => b.stretch > a.stretch ? b : a); return d.depth > 1e-5 ? d.frame : s.frame })()');
+    expect(await page.getByTestId('frame').textContent()).toBe(String(worst));
+    const time = (await page.getByTestId('time').boundingBox())!;
+    await page.mouse.click(time.x + 0.75 * time.width, time.y + 80);
+    const frame = Number(await page.getByTestId('frame').textContent());
+    expect(frame).toBeGreaterThan(24);
+    expect(frame).toBeLessThan(36);
+  });
+
+  it('bakes on the server while the window is closed, plays the bake back, hands it over as OpenUSD that others read alike', async () => {
+    await stage('bake');
+    await page.getByTestId('bake').click();
+    await page.locator('[data-testid=bake-row]').first().waitFor();
+    await page.close();
+    const bakes = (): Promise<{ id: string; state: string; startFrame: number; endFrame: number }[]> => api(`/api/grooms/${grooms[0].id}/bakes`);
+    for (let k = 0; (await bakes())[0].state !== 'done'; k++) { expect(k).toBeLessThan(600); await new Promise((r) => { setTimeout(r, 200); }); }
+    bakeId = (await bakes())[0].id;
+    page = await newPage();
+    await openGroom();
+    await stage('bake');
+    await page.waitForFunction(() => (window as never as { fineComb: { session: { baked: Map<number, unknown> } } }).fineComb.session.baked.size === 49, undefined, { timeout: 60_000 });
+    const time = (await page.getByTestId('time').boundingBox())!;
+    await page.mouse.click(time.x + 0.6 * time.width, time.y + 30);
+    expect(await page.getByTestId('source').textContent()).toBe('baked');
+    const [download] = await Promise.all([page.waitForEvent('download'), page.getByTestId('download').click()]);
+    expect(download.suggestedFilename()).toBe('oda-loose-hair-look-back.usda');
+    const file = path.join(dir, 'bake.usda');
+    await download.saveAs(file);
+    expect(readFileSync(file, 'utf8').startsWith('#usda 1.0')).toBe(true);
+    const read = readUsd(file).independent['/Groom/loose_hair.points'].timeSamples!;
+    expect(read.times).toEqual(Array.from({ length: 49 }, (_, i) => i));
+    const packed = new DataView(await (await fetch(`${trial.url}/api/bakes/${bakeId}/frames?from=0&to=48`)).arrayBuffer());
+    let worst = 0;
+    for (let at = 0, k = 0; at < packed.byteLength; k++) {
+      const n = packed.getUint32(at + 4, true);
+      expect(n).toBe(3 * 16 * GUIDES);
+      for (let i = 0; i < n; i++) worst = Math.max(worst, Math.abs(packed.getFloat32(at + 8 + 4 * i, true) - read.values[k][i]));
+      at += 8 + 4 * n;
+    }
+    expect(worst).toBeLessThan(1e-5);
+  });
+
+  it('the server’s bake is the browser’s run, to the bit', async () => {
+    await stage('sway');
+    await page.getByTestId('run').click();
+    await page.waitForFunction(() => (window as never as { fineComb: { state: () => { run: { state: string } } } }).fineComb.state().run.state === 'done', undefined, { timeout: 180_000 });
+    expect(await state<boolean>('[0, 13, 30, 48].every((k) => f.session.live.get(k).every((v, i) => v === f.session.baked.get(k)[i]))')).toBe(true);
+  });
+
+  it('a reload, and a restart of server and database, show the same', async () => {
+    const before = await stored();
+    await page.reload();
+    await page.getByTestId('view').waitFor();
+    expect(await stored()).toEqual(before);
+    expect(await state<number[]>('Array.from(f.session.guides.offsets)')).toEqual(Array.from(combed));
+    await trial.kill();
+    await trial.restart();
+    expect(await stored()).toEqual(before);
+    await openGroom();
+    expect(await state<number[]>('Array.from(f.session.guides.offsets)')).toEqual(Array.from(combed));
+    expect(await page.getByTestId('stage-bake').getAttribute('data-status')).toBe('done');
+    expect(await page.getByTestId('stage-proof').getAttribute('data-status')).toMatch(/done|trouble/);
+    await stage('sway');
+    await type('sway-damping', 6.5);
+    await saved();
+    expect(await page.getByTestId('stage-bake').getAttribute('data-status')).toBe('stale');
+    expect(await page.getByTestId('stage-sway').getAttribute('data-status')).toBe('stale');
+    await page.keyboard.press('Escape');
+    await page.getByRole('button', { name: /^Undo: Damping/ }).click();
+    await saved();
+    expect(await page.getByTestId('stage-bake').getAttribute('data-status')).toBe('done');
+  });
+});
+
+describe('two windows', () => {
+  it('the one that is behind is told, and nothing is overwritten', async () => {
+    await openGroom();
+    const other = await newPage();
+    await openGroom(other);
+    await page.getByLabel('Hide scarf in this shot').click();
+    await saved();
+    const first = await stored();
+    await other.getByLabel('Hide belt in this shot').click();
+    await other.getByText('Changed in another window').waitFor();
+    expect(await stored()).toEqual(first);
+    await other.getByRole('button', { name: 'Keep mine as a copy' }).click();
+    await other.waitForURL((u) => u.pathname.startsWith('/groom/') && !u.pathname.endsWith(grooms[0].id));
+    await other.getByTestId('view').waitFor();
+    const copy = await stored(new URL(other.url()).pathname.split('/').pop()!);
+    expect(copy.document.hidden).toEqual(['belt']);
+    expect(await stored()).toEqual(first);
+    await other.close();
+  });
+});
+
+describe('keyboard and command box', () => {
+  it('reaches actions and settings by name; keys move between stages and frames', async () => {
+    await openGroom();
+    await page.keyboard.press('3');
+    expect(await page.getByTestId('stage-comb').getAttribute('aria-current')).toBe('step');
+    await page.keyboard.press('ArrowRight');
+    await page.keyboard.press('ArrowRight');
+    expect(await page.getByTestId('frame').textContent()).toBe('2');
+    await page.keyboard.press('Control+k');
+    await page.keyboard.type('Friction');
+    await page.keyboard.press('Enter');
+    await page.waitForFunction(() => document.activeElement?.getAttribute('data-testid') === 'sway-friction');
+    await page.keyboard.press('Escape');
+    await page.keyboard.press('?');
+    await page.getByRole('heading', { name: 'Keys' }).waitFor();
+    await page.keyboard.press('Escape');
+  });
+});
+
+describe('bad input', () => {
+  const upload = async (name: string, bytes: Uint8Array): Promise<string> => {
+    const file = path.join(dir, name);
+    writeFileSync(file, bytes);
+    await page.goto(trial.url);
+    await page.getByLabel('Character file').setInputFiles(file);
+    return (await page.getByRole('alert').filter({ hasText: 'Nothing was stored' }).textContent())!;
+  };
+  it('a truncated file, a text file and a model without a skin each get a message; nothing changes', async () => {
+    const before = await api('/api/overview'), tube = await tubeGlb();
+    expect(await upload('half.glb', tube.slice(0, 2000))).toMatch(/half\.glb: The file should be [\d,]+ bytes long but has 2,000/);
+    expect(await upload('letter.glb', new TextEncoder().encode('Dear lock keeper, the water is slack today.'))).toMatch(/not a binary glTF file/);
+    expect(await upload('statue.glb', await tubeGlb({ skinned: false }))).toMatch(/bound to a skeleton/);
+    expect(await api('/api/overview')).toEqual(before);
+  });
+  it('a character that is not ours is taken, painted, planted, swayed', async () => {
+    writeFileSync(path.join(dir, 'tube.glb'), await tubeGlb());
+    await page.goto(trial.url);
+    await page.getByLabel('Character file').setInputFiles(path.join(dir, 'tube.glb'));
+    await page.waitForURL(/\/groom\//);
+    await page.getByTestId('view').waitFor();
+    const id = new URL(page.url()).pathname.split('/').pop()!;
+    await stage('plant');
+    await settle(page);
+    const box = (await page.getByTestId('view').boundingBox())!;
+    await page.mouse.move(box.x + 0.5 * box.width, box.y + 0.4 * box.height);
+    await page.mouse.down();
+    await page.mouse.move(box.x + 0.5 * box.width, box.y + 0.5 * box.height, { steps: 4 });
+    await page.mouse.up();
+    await type('plant-guideCount', 20);
+    await page.getByTestId('plant').click();
+    await saved();
+    expect((await stored(id)).document.guides.count).toBe(20);
+    await stage('sway');
+    await page.getByTestId('run').click();
+    await page.waitForFunction(() => (window as never as { fineComb: { state: () => { run: { state: string } } } }).fineComb.state().run.state === 'done', undefined, { timeout: 60_000 });
+  });
+});
+
+describe('safety', () => {
+  it('writes from other origins, foreign host names and damaged buffers are refused', async () => {
+    const put = (headers: Record<string, string>, url = `${trial.url}/api/grooms/${grooms[0].id}`): Promise<Response> => fetch(url, { method: 'PUT', headers, body: '{}' });
+    expect((await put({ origin: 'http://elsewhere.example' })).status).toBe(403);
+    expect((await put({ 'sec-fetch-site': 'cross-site' })).status).toBe(403);
+    expect((await put({})).status).toBe(400);
+    const damaged = await put({}, `${trial.url}/api/buffers/${'0'.repeat(64)}`);
+    expect([damaged.status, ((await damaged.json()) as { code: string }).code]).toEqual([400, 'damaged']);
+    expect((await fetch(`${trial.url}/api/characters?fileName=x.glb`, { method: 'POST', headers: { 'content-length': '0' } })).status).toBe(422);
+    const page404 = await fetch(`${trial.url}/api/grooms/none`);
+    expect([page404.status, ((await page404.json()) as { message: string }).message]).toEqual([404, 'This groom does not exist (any more).']);
+  });
+  it('pages carry a policy that only lets our own scripts run', async () => {
+    const policy = (await fetch(trial.url)).headers.get('content-security-policy')!;
+    expect(policy).toMatch(/script-src 'self' 'nonce-[^']+' 'strict-dynamic'/);
+    expect(policy).not.toMatch(/script-src[^;]*unsafe-inline/);
+  });
+});

@@ -1,0 +1,188 @@
+import { mkdirSync, mkdtempSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { claimDataDirectory, databasePassword, readPlaces } from '../../cli/places';
+import { bytesOf, packPlanting } from '../../src/core/document/buffers';
+import { plantKey } from '../../src/core/document/proof';
+import { newDocument, type GroomDocument } from '../../src/core/document/schema';
+import { openScene } from '../../src/core/bake/open-scene';
+import { growGuide } from '../../src/core/groom/grow';
+import { rootPlace, scatterEvenly } from '../../src/core/groom/planting';
+import { Surface } from '../../src/core/mesh/surface';
+import { SwayRun } from '../../src/core/sway/run';
+import { BakeRunner } from '../../src/server/bake-runner';
+import { DamagedBlobError, getBlob, hashOf, putBlob } from '../../src/server/db/blobs';
+import { addTake, bakeFramePoints, bakeFrames, cancelBake, createGroom, createProduction, getBake, getGroom, importCharacter, loadCharacter, newestTake, overview, queueBake, saveGroom } from '../../src/server/db/records';
+import type { Db } from '../../src/server/db/connection';
+import { testDatabase } from '../helpers/database';
+import { tubeGlb } from '../helpers/tube';
+
+let db: Db, stop: () => Promise<void>;
+beforeAll(async () => { ({ db, stop } = await testDatabase()); });
+afterAll(() => stop());
+
+const quiet = { info: () => undefined, error: (t: string) => { throw new Error(t); } };
+const until = async (check: () => Promise<boolean>, ms = 30_000): Promise<void> => {
+  for (const end = Date.now() + ms; !(await check()); ) {
+    if (Date.now() > end) throw new Error('waited too long');
+    await new Promise((r) => { setTimeout(r, 50); });
+  }
+};
+
+/** A tube with 12 guides, as a groom in the database. */
+async function tubeGroom(end = 6): Promise<{ id: string; document: GroomDocument; assetId: string; planting: Uint8Array; offsets: Uint8Array }> {
+  const production = await createProduction(db, 'Test');
+  const { asset, character } = await importCharacter(db, production, 'Tube', 'tube.glb', await tubeGlb());
+  const mesh = character.meshes[0], surface = new Surface(mesh.positions, mesh.triangles);
+  const faces = Uint32Array.from({ length: 80 }, (_, i) => 250 + i), planting = scatterEvenly(surface, faces, 12, 1);
+  const offsets = new Float32Array(3 * 8 * 12);
+  for (let g = 0; g < 12; g++) offsets.set(growGuide(surface, rootPlace(surface, planting, g), surface.normal(planting.faces[g]), { length: 0.15, pointCount: 8, lie: 'falling', lift: 0.01 }), 24 * g);
+  const document = newDocument('tube', { clip: 'bend', start: 0, end, fps: 24, cyclic: false });
+  document.bake.preRoll = 4;
+  document.plot.faces = await putBlob(db, bytesOf(faces));
+  const packed = packPlanting(planting), shapes = bytesOf(offsets);
+  document.guides = { count: 12, pointCount: 8, planting: await putBlob(db, packed), offsets: await putBlob(db, shapes), plantKey: plantKey(document), combed: false };
+  return { id: await createGroom(db, asset.id, 'fuzz', document, 'New'), document, assetId: asset.id, planting: packed, offsets: shapes };
+}
+
+describe('blobs', () => {
+  it('come back as they went in, over several chunks, and are stored once', async () => {
+    const bytes = Uint8Array.from({ length: 2.5 * 1048576 }, (_, i) => (i * 7 + (i >> 9)) & 255);
+    const id = await putBlob(db, bytes);
+    expect(id).toBe(hashOf(bytes));
+    expect(await putBlob(db, bytes)).toBe(id);
+    expect((await getBlob(db, id))!.equals(Buffer.from(bytes))).toBe(true);
+    expect(await db('blob_chunks').where({ blob_id: id }).count({ n: '*' })).toEqual([{ n: 3 }]);
+  });
+  it('an empty blob is a blob, an unknown id is none', async () => {
+    expect((await getBlob(db, await putBlob(db, new Uint8Array(0))))!.length).toBe(0);
+    expect(await getBlob(db, 'f'.repeat(64))).toBeNull();
+  });
+  it('a damaged chunk is found and named', async () => {
+    const id = await putBlob(db, Uint8Array.of(1, 2, 3, 4, 99));
+    await db('chunks').where({ id }).update({ bytes: Buffer.from([1, 2, 3, 4, 98]) });
+    await expect(getBlob(db, id)).rejects.toThrow(DamagedBlobError);
+    await expect(getBlob(db, id)).rejects.toThrow(/chunk 0 does not match its checksum/);
+  });
+});
+
+describe('grooms', () => {
+  it('a save on an older version is refused and changes nothing', async () => {
+    const { id, document } = await tubeGroom();
+    const next = { ...document, hidden: ['tube'] };
+    expect(await saveGroom(db, id, 1, next, 'Hide tube')).toBe(2);
+    await expect(saveGroom(db, id, 1, document, 'late')).rejects.toMatchObject({ code: 'behind', status: 409 });
+    expect((await getGroom(db, id)).document).toEqual(next);
+    expect((await db('groom_versions').where({ groom_id: id }).orderBy('version')).map((r: { label: string }) => r.label)).toEqual(['New', 'Hide tube']);
+  });
+  it('of two saves at once one wins, the other is told', async () => {
+    const { id, document } = await tubeGroom();
+    const results = await Promise.allSettled([saveGroom(db, id, 1, document, 'a'), saveGroom(db, id, 1, document, 'b')]);
+    expect(results.map((r) => r.status).sort()).toEqual(['fulfilled', 'rejected']);
+  });
+  it('a document whose buffers have not arrived is refused', async () => {
+    const { id, document } = await tubeGroom();
+    await expect(saveGroom(db, id, 1, { ...document, guides: { ...document.guides!, offsets: 'a'.repeat(64) } }, 'x')).rejects.toMatchObject({ code: 'bufferMissing' });
+  });
+  it('a file that cannot be used leaves nothing behind', async () => {
+    const production = await createProduction(db, 'Bad'), before = await db('assets').count({ n: '*' });
+    for (const bytes of [new TextEncoder().encode('not a model'), (await tubeGlb()).slice(0, 900), await tubeGlb({ skinned: false })])
+      await expect(importCharacter(db, production, 'x', 'x.glb', bytes)).rejects.toMatchObject({ status: 422 });
+    expect(await db('assets').count({ n: '*' })).toEqual(before);
+    expect((await overview(db)).productions.find((p) => p.name === 'Bad')!.assets).toEqual([]);
+  });
+  it('keeps takes, the newest first, twenty at most', async () => {
+    const { id } = await tubeGroom();
+    const proof = { start: 0, end: 1, fps: 24, report: { guides: 1, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }, frames: [] };
+    for (let k = 0; k < 23; k++) await addTake(db, id, 'b'.repeat(64), { ...proof, end: k });
+    expect((await newestTake(db, id))!.proof.end).toBe(22);
+    expect(await db('takes').where({ groom_id: id }).count({ n: '*' })).toEqual([{ n: 20 }]);
+  });
+});
+
+describe('bakes', () => {
+  it('a runner computes the range on its thread, and the frames are those of the same run here, to the bit', async () => {
+    const { id, document, assetId, planting, offsets } = await tubeGroom();
+    const runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), loop = runner.loop();
+    const queued = await queueBake(db, id);
+    await until(async () => (await getBake(db, queued.id)).state === 'done');
+    await runner.stop();
+    await loop;
+    const frames = await bakeFrames(db, queued.id);
+    expect(frames.map((f) => f.frame)).toEqual([0, 1, 2, 3, 4, 5, 6]);
+    const packed: { packed_blob: string } = await db('assets').where({ id: assetId }).first('packed_blob');
+    const run = new SwayRun(openScene(document, await loadCharacter(db, packed.packed_blob), { planting, offsets }), -5);
+    while (run.frame < 6) {
+      const measures = run.advance();
+      if (run.frame < 0) continue;
+      const stored = frames[run.frame];
+      expect(stored.measures).toEqual(measures);
+      expect(Buffer.from((await bakeFramePoints(db, stored.blob)).buffer).equals(Buffer.from(run.positions().buffer))).toBe(true);
+    }
+    expect((await getBake(db, queued.id)).stepsDone).toBe(11);
+  });
+
+  it('a bake whose runner died is taken over and comes out the same', async () => {
+    const { id } = await tubeGroom();
+    const bake = await queueBake(db, id);
+    await db('bakes').where({ id: bake.id }).update({ state: 'running', attempts: 1, lease_owner: 'a dead one', lease_until: new Date(Date.now() - 1000) });
+    await db('bake_frames').insert({ bake_id: bake.id, frame: 0, blob_id: await putBlob(db, new Uint8Array(8)), measures: '{}' });
+    const runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), loop = runner.loop();
+    await until(async () => (await getBake(db, bake.id)).state === 'done');
+    await runner.stop();
+    await loop;
+    expect(await bakeFrames(db, bake.id)).toHaveLength(7);
+  });
+
+  it('can be cancelled; stopping the runner gives a bake back to the queue; three silent ends are enough', async () => {
+    const { id } = await tubeGroom(4000);
+    const first = await queueBake(db, id), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), loop = runner.loop();
+    await until(async () => (await getBake(db, first.id)).stepsDone > 6);
+    await cancelBake(db, first.id);
+    await until(async () => (await getBake(db, first.id)).state === 'cancelled');
+    const second = await queueBake(db, id);
+    await until(async () => (await getBake(db, second.id)).stepsDone > 6);
+    await runner.stop();
+    await loop;
+    expect((await getBake(db, second.id)).state).toBe('queued');
+    await db('bakes').where({ id: second.id }).update({ state: 'running', attempts: 3, lease_owner: 'x', lease_until: new Date(0) });
+    const other = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), otherLoop = other.loop();
+    await until(async () => (await getBake(db, second.id)).state === 'failed');
+    expect((await getBake(db, second.id)).message).toMatch(/3 tries/);
+    await other.stop();
+    await otherLoop;
+  });
+
+  it('a bake that cannot be computed fails with its reason', async () => {
+    const { id, document } = await tubeGroom();
+    await saveGroom(db, id, 1, { ...document, plot: { ...document.plot, mesh: 'no such mesh' } }, 'x');
+    const bake = await queueBake(db, id), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), loop = runner.loop();
+    await until(async () => (await getBake(db, bake.id)).state === 'failed');
+    expect((await getBake(db, bake.id)).message).toMatch(/no such mesh/);
+    await runner.stop();
+    await loop;
+  });
+});
+
+describe('places', () => {
+  const base = mkdtempSync(path.join(tmpdir(), 'fine-comb-places-'));
+  afterAll(() => { rmSync(base, { recursive: true, force: true }); });
+  it('a foreign data directory is told, not touched', () => {
+    const data = path.join(base, 'foreign');
+    mkdirSync(data);
+    writeFileSync(path.join(data, 'letters.txt'), 'dear');
+    expect(() => claimDataDirectory(readPlaces({ FINE_COMB_DATA: data, XDG_CONFIG_HOME: base }))).toThrow(/was not made by Fine Comb/);
+  });
+  it('the password lies outside the data directory, readable by its owner only, and is missed when gone', () => {
+    const places = readPlaces({ FINE_COMB_DATA: path.join(base, 'own'), XDG_CONFIG_HOME: path.join(base, 'config') });
+    claimDataDirectory(places);
+    const password = databasePassword(places, false);
+    expect(databasePassword(places, true)).toBe(password);
+    expect(places.secrets.startsWith(places.data)).toBe(false);
+    expect(statSync(places.secrets).mode & 0o077).toBe(0);
+    rmSync(places.secrets);
+    expect(() => databasePassword(places, true)).toThrow(/that file is gone/);
+  });
+  it('a port that is no port is told', () => { expect(() => readPlaces({ FINE_COMB_PORT: '80' })).toThrow(/FINE_COMB_PORT should be a port/); });
+});
