@@ -1,1 +1,96 @@
-export {};
+/** `./comb bench`: what the parts cost on this machine, as figures and as ratios within one run. */
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpus } from 'node:os';
+import { fillPlot, NODES, strandShape } from '../src/core/fill/strands';
+import { scatterEvenly, rootPlace } from '../src/core/groom/planting';
+import { growGuide } from '../src/core/groom/grow';
+import { poseCharacter, skinPositions } from '../src/core/mesh/character';
+import { Surface } from '../src/core/mesh/surface';
+import { characterPills, SwayRun, type Scene } from '../src/core/sway/run';
+import { newDocument } from '../src/core/document/schema';
+import { polylineLength } from '../src/core/groom/polyline';
+import { readGlb } from '../src/formats/gltf';
+import { demoGroom } from '../src/server/seed';
+import { floatsOf, unpackPlanting } from '../src/core/document/buffers';
+import { startTrial } from './trial';
+
+const GUIDES = 500, POINTS = 16, FRAMES = 24, STRANDS = 20000;
+const read = await readGlb(new Uint8Array(readFileSync('demo/cast/oda.glb')));
+if (!read.ok) throw new Error(read.error.message);
+const character = read.value, mesh = character.meshes.find((m) => m.hair.length > 0)!;
+const rest = new Float64Array(mesh.positions.length);
+skinPositions(character, mesh, poseCharacter(character, null, 0), rest);
+const surface = new Surface(rest, mesh.triangles);
+const faces = Uint32Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5));
+
+/** Least of three timings, ms. */
+function time(task: () => void): number {
+  let least = Infinity;
+  for (let k = 0; k < 3; k++) { const t = performance.now(); task(); least = Math.min(least, performance.now() - t); }
+  return least;
+}
+const document = newDocument(mesh.name, { clip: 'look back', start: 0, end: 48, fps: 24, cyclic: false });
+const planting = scatterEvenly(surface, faces, GUIDES, 1), offsets = new Float32Array(3 * POINTS * GUIDES);
+const grow = time(() => { for (let g = 0; g < GUIDES; g++) offsets.set(growGuide(surface, rootPlace(surface, planting, g), surface.normal(planting.faces[g]), { length: 0.24, pointCount: POINTS, lie: 'falling', lift: 0.012 }), 3 * POINTS * g); });
+const lengths = Float32Array.from({ length: GUIDES }, (_, g) => polylineLength(offsets, g * POINTS, POINTS));
+const scene = (pills: boolean): Scene => ({ character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: document.shot, planting, offsets, pointCount: POINTS, hidden: [], settings: { ...document.sway, skinPills: pills, garmentPills: pills } });
+const fit = time(() => { characterPills(character, [], { skin: true, garments: true }); });
+const pills = characterPills(character, [], { skin: true, garments: true });
+const sway = (withPills: boolean): number => {
+  const run = new SwayRun(scene(withPills), -1, withPills ? pills : []);
+  for (let k = 0; k < 4; k++) run.advance();
+  return time(() => { for (let k = 0; k < FRAMES / 3; k++) run.advance(); }) / (FRAMES / 3);
+};
+const free = sway(false), touching = sway(true);
+
+/** The demo groom as it is baked: its strands lie on head and shoulders from the first frame. */
+const demo = demoGroom(character), demoGuides = demo.buffers[2].length / (12 * POINTS);
+const demoRun = new SwayRun({ ...scene(true), planting: unpackPlanting(demo.buffers[1]), offsets: floatsOf(demo.buffers[2]), settings: demo.document.sway }, -25, pills);
+const demoStart = performance.now();
+for (let k = 0; k < 73; k++) demoRun.advance();
+const demoTime = performance.now() - demoStart;
+
+let strands = fillPlot(surface, faces, planting, offsets, POINTS, { count: 100, full: STRANDS }, 1, 0.2);
+const weights = time(() => { strands = fillPlot(surface, faces, planting, offsets, POINTS, { count: STRANDS, full: STRANDS }, 1, 0.2); });
+const out = new Float32Array(3 * NODES), shape = { clump: 0.5, lock: 0.6, frizz: 0.0005, lengthSpread: 0.2 };
+const evaluate = time(() => { for (let s = 0; s < STRANDS; s++) strandShape(strands, s, offsets, lengths, POINTS, shape, [0, 0, 0, 1, 0, 0, 0], out); });
+
+const trial = await startTrial();
+let bake = 0;
+try {
+  const overview = (await (await fetch(`${trial.url}/api/overview`)).json()) as { productions: { assets: { grooms: { id: string }[] }[] }[] };
+  const { id } = overview.productions[0].assets[0].grooms[0], t = performance.now();
+  await fetch(`${trial.url}/api/grooms/${id}/bakes`, { method: 'POST' });
+  for (;;) {
+    const [first] = (await (await fetch(`${trial.url}/api/grooms/${id}/bakes`)).json()) as { state: string }[];
+    if (first.state === 'done') break;
+    if (first.state === 'failed') throw new Error('the bake failed');
+    await new Promise((r) => { setTimeout(r, 400); });
+  }
+  bake = performance.now() - t;
+} finally { await trial.stop(); trial.remove(); }
+
+const round = (v: number, d = 2): number => Number(v.toFixed(d));
+const result = {
+  machine: { cpu: cpus()[0]?.model, cores: cpus().length, node: process.version },
+  figures: {
+    'sway, 500 guides × 16 points, 8 substeps, with pills, ms per frame': round(touching),
+    'the same without pills, ms per frame': round(free),
+    'pills fitted to the character, ms': round(fit),
+    'guides grown, µs each': round((1000 * grow) / GUIDES),
+    'filled strand: roots and weights, µs each': round((1000 * weights) / STRANDS),
+    'filled strand: shape on the CPU, µs each': round((1000 * evaluate) / STRANDS),
+    [`the demo groom, ${demoGuides} guides lying on the head, ms per frame`]: round(demoTime / 73),
+    'bake of the demo groom, 49 frames and 24 of pre-roll, into the database, s': round(bake / 1000),
+  },
+  ratios: {
+    'sway with pills / without': round(touching / free),
+    'sway of a guide-frame / shape of a filled strand': round(((1000 * touching) / GUIDES) / ((1000 * evaluate) / STRANDS), 1),
+    'bake / computing its frames alone': round(bake / demoTime),
+  },
+};
+mkdirSync('bench-results', { recursive: true });
+const file = `bench-results/${new Date().toISOString().replace(/[:.]/g, '-')}.json`;
+writeFileSync(file, `${JSON.stringify(result, null, 2)}\n`);
+for (const part of [result.figures, result.ratios]) { for (const [k, v] of Object.entries(part)) console.log(`${String(v).padStart(9)}  ${k}`); console.log(); }
+console.log(`written to ${file}`);

@@ -24,15 +24,21 @@ export const portIsFree = (port: number, host = '127.0.0.1'): Promise<boolean> =
   probe.listen(port, host, () => probe.close(() => resolve(true)));
 });
 
+/** Whether the process a file names still runs, and is what `mark` says. */
+export function isAlive(pidFile: string, mark: string): boolean {
+  if (!existsSync(pidFile)) return false;
+  const pid = Number(readFileSync(pidFile, 'utf8').trim());
+  if (!Number.isInteger(pid) || pid <= 1) return false;
+  try { return readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(mark); } catch { return false; }
+}
+
 /** Ends a process we started in an earlier life (a killed terminal leaves it behind), if it is still ours. */
 export async function endLeftover(pidFile: string, mark: string): Promise<void> {
-  if (!existsSync(pidFile)) return;
+  if (!isAlive(pidFile, mark)) return;
   const pid = Number(readFileSync(pidFile, 'utf8').trim());
-  const ours = (): boolean => { try { return readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(mark); } catch { return false; } };
-  if (!Number.isInteger(pid) || pid <= 1 || !ours()) return;
   process.kill(pid, 'SIGTERM');
-  for (let k = 0; k < 100 && ours(); k++) await pause(100);
-  if (ours()) throw new Told(`A process of an earlier run (${pid}) does not end. Stop it and start again.`);
+  for (let k = 0; k < 100 && isAlive(pidFile, mark); k++) await pause(100);
+  if (isAlive(pidFile, mark)) throw new Told(`A process of an earlier run (${pid}) does not end. Stop it and start again.`);
 }
 
 export async function startDatabase(places: Places): Promise<RunningDatabase> {

@@ -8,7 +8,7 @@ import { migrate } from '../src/server/db/migrations';
 import { seedDemo } from '../src/server/seed';
 import { serverEnv } from '../src/server/env';
 import { claimDataDirectory, readPlaces, Told } from './places';
-import { endLeftover, pause, portIsFree, startDatabase, type RunningDatabase } from './mariadb';
+import { endLeftover, isAlive, pause, portIsFree, startDatabase, type RunningDatabase } from './mariadb';
 
 const say = (text: string): void => { process.stdout.write(`${text}\n`); };
 
@@ -17,7 +17,7 @@ async function serve(demo: boolean): Promise<void> {
   const address = `http://${places.host}:${places.port}`;
   claimDataDirectory(places);
   const pagePid = path.join(places.data, 'pages.pid'), ownPid = path.join(places.data, 'serve.pid');
-  if (await isOurs(address)) { say(`Fine Comb already runs at ${address}`); return; }
+  if (isAlive(ownPid, 'serve.mjs') && (await isOurs(address))) { say(`Fine Comb already runs at ${address}`); return; }
   await endLeftover(pagePid, 'next');
   if (!(await portIsFree(places.port, places.host))) throw new Told(`Port ${places.port} is taken by another program. Free it, or set FINE_COMB_PORT to another port.`);
 

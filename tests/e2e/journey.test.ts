@@ -247,7 +247,7 @@ describe('two windows', () => {
     await saved();
     const first = await stored();
     await other.getByLabel('Hide belt in this shot').click();
-    await other.getByText('Changed in another window').waitFor();
+    await other.getByRole('heading', { name: 'Changed in another window' }).waitFor();
     expect(await stored()).toEqual(first);
     await other.getByRole('button', { name: 'Keep mine as a copy' }).click();
     await other.waitForURL((u) => u.pathname.startsWith('/groom/') && !u.pathname.endsWith(grooms[0].id));

@@ -29,23 +29,34 @@ export function fillWeights(surface: Surface, guides: Planting, strands: Plantin
   const count = strands.faces.length;
   const out: FillWeights = { guides: new Uint32Array(KEPT * count), weights: new Float32Array(KEPT * count) };
   const guidePlaces = Array.from(guides.faces, (_, g) => rootPlace(surface, guides, g));
-  const found = new Map<number, number>();
+  // candidates of one strand: the guides its triangle's corners know, nearest first
+  const candidate = new Int32Array(3 * SPREAD), distance = new Float64Array(3 * SPREAD);
   for (let s = 0; s < count; s++) {
     const p = rootPlace(surface, strands, s), [A, B, C] = surface.corners(strands.faces[s]);
     const near = 2 * Math.max(Math.hypot(A[0] - B[0], A[1] - B[1], A[2] - B[2]), Math.hypot(B[0] - C[0], B[1] - C[1], B[2] - C[2]), Math.hypot(C[0] - A[0], C[1] - A[1], C[2] - A[2]));
-    found.clear();
+    let found = 0;
     for (let k = 0; k < 3; k++) {
       const v = twin[triangles[3 * strands.faces[s] + k]];
       const reach = Math.hypot(p[0] - positions[3 * v], p[1] - positions[3 * v + 1], p[2] - positions[3 * v + 2]);
       for (let q = 0; q < field.count[v]; q++) {
         const g = field.guide[SPREAD * v + q], along = field.distance[SPREAD * v + q] + reach;
-        if (along < (found.get(g) ?? Infinity)) found.set(g, along);
+        let at = 0;
+        while (at < found && candidate[at] !== g) at++;
+        if (at === found) { candidate[found] = g; distance[found++] = along; }
+        else if (along < distance[at]) distance[at] = along;
       }
     }
-    const list = [...found].map(([g, along]): [number, number] => {
-      const q = guidePlaces[g], straight = Math.hypot(p[0] - q[0], p[1] - q[1], p[2] - q[2]);
-      return [g, along <= DETOUR * straight + near ? straight : along];
-    }).sort((a, b) => a[1] - b[1] || a[0] - b[0]);
+    for (let q = 0; q < found; q++) {
+      const place = guidePlaces[candidate[q]], straight = Math.hypot(p[0] - place[0], p[1] - place[1], p[2] - place[2]);
+      if (distance[q] <= DETOUR * straight + near) distance[q] = straight;
+    }
+    const list: [number, number][] = [];
+    for (let q = 0; q < found; q++) {
+      const g = candidate[q], d = distance[q];
+      let at = list.length;
+      while (at > 0 && (list[at - 1][1] > d || (list[at - 1][1] === d && list[at - 1][0] > g))) at--;
+      if (at <= KEPT) { list.splice(at, 0, [g, d]); if (list.length > KEPT + 1) list.pop(); }
+    }
     if (list.length === 0) {
       // an island of the plot without a guide: the nearest guide in space
       let best = 0, least = Infinity;

@@ -19,7 +19,7 @@ export interface GrowOptions {
 }
 
 /** Steps of the walk that lays a falling strand over the skin. */
-const STEPS = 120;
+const STEPS = 90;
 /** Length over which the lead gives way to gravity, m. */
 const LED = 0.09;
 
@@ -35,11 +35,13 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
   let direction = normalize(addScaled(scale(normal, 0.9), tangential(lead, normal), 1));
   let p: Vec3 = [...root];
   const path = [0, 0, 0];
-  let walked = 0;
+  let walked = 0, reach = 0.05;
   for (let i = 0; i < STEPS; i++) {
     const s = i * ds, led = 1 - smoothStep(0.2 * LED, LED, s);
     let wish: Vec3 = [led * lead[0], led * lead[1] - (1 - led), led * lead[2]];
-    const near = surface.nearest(p, 0.05);
+    // the skin cannot be farther off than it was, plus the step
+    const near = surface.nearest(p, reach);
+    reach = near ? Math.min(0.05, near.distance + 1.05 * ds) : 0.05;
     if (near) {
       const away: Vec3 = [p[0] - near.point[0], p[1] - near.point[1], p[2] - near.point[2]];
       const outside = dot(away, near.normal) >= 0 || near.distance < 1e-6;
