@@ -4,7 +4,7 @@ import { openBrowser, settle, startTrial } from './trial';
 
 const OUT = process.argv[2] ?? 'docs/screenshots';
 const ONLY = process.argv[3]?.split(',');
-const STRANDS = 20000;
+const STRANDS = 15000;
 mkdirSync(OUT, { recursive: true });
 
 const trial = await startTrial();

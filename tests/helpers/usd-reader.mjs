@@ -7,8 +7,8 @@ const require = createRequire(import.meta.url);
 const bytes = readFileSync(process.argv[2]);
 process.type = 'renderer';
 globalThis.window ??= globalThis;
-const module = await (await import('tinyusdz')).default({ wasmBinary: readFileSync(require.resolve('tinyusdz/tinyusdz.wasm')) });
-const loader = new module.TinyUSDZLoaderNative();
+const reader = await (await import('tinyusdz')).default({ wasmBinary: readFileSync(require.resolve('tinyusdz/tinyusdz.wasm')) });
+const loader = new reader.TinyUSDZLoaderNative();
 if (!loader.loadAsLayerFromBinary(bytes, process.argv[2])) { console.error(loader.error()); process.exit(1); }
 const layer = loader.layerToString();
 const { USDAParser } = await import('three/examples/jsm/loaders/usd/USDAParser.js');

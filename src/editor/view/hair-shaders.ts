@@ -94,7 +94,8 @@ vec2 ray(vec3 g,vec3 d,float reach,int n,float from){
 void main(){
   ivec2 c=ivec2(gl_FragCoord.xy),tile=c/64;vec3 g=vec3(vec2(c-tile*64)+.5,float(tile.y*8+tile.x)+.5);
   vec4 me=texelFetch(tVolume,c,0);
-  if(me.r<.5&&(me.b>.03||me.b<-.03)){o=vec4(0.,0.,1.,0.);oOpen=vec4(0.);return;}
+  if(me.r<.5&&me.b<-.03){o=vec4(0.,0.,1.,0.);oOpen=vec4(0.);return;}
+  if(me.r<.5&&me.b>.03){vec2 t=ray(g,uLight0,36.,20,.6);o=vec4(t.x,0.,1.,0.);oOpen=vec4(0.,0.,0.,t.y);return;}
   vec2 t0=ray(g,uLight0,36.,20,.6),t1=ray(g,uLight1,36.,20,.6);float open=0.;vec3 bent=vec3(0.);
   const vec3 D[8]=vec3[8](vec3(.577,.577,.577),vec3(-.577,.577,.577),vec3(.577,.577,-.577),vec3(-.577,.577,-.577),vec3(.577,-.577,.577),vec3(-.577,-.577,.577),vec3(.577,-.577,-.577),vec3(-.577,-.577,-.577));
   for(int i=0;i<8;i++){float T=exp(-.55*ray(g,D[i],9.,5,.5).x);bent+=D[i]*T;open+=T/8.;}

@@ -232,6 +232,7 @@ export class Viewport {
   /** Ray through a place on the canvas, in pixels. */
   ray(x: number, y: number): { origin: THREE.Vector3; direction: THREE.Vector3 } {
     const caster = new THREE.Raycaster();
+    this.camera.updateMatrixWorld(); // a view may just have been chosen and not drawn yet
     caster.setFromCamera(new THREE.Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera);
     return { origin: caster.ray.origin, direction: caster.ray.direction };
   }
