@@ -68,8 +68,8 @@ export class BakeRunner {
 
   private async bake(id: string): Promise<void> {
     const bake = await getBake(this.db, id);
-    const groom: { asset_id: string } = await this.db('grooms').where({ id: bake.groomId }).first('asset_id');
-    const asset = await getAsset(this.db, groom.asset_id);
+    const owner: { asset_id: string } = await this.db('grooms').where({ id: bake.groomId }).first('asset_id');
+    const asset = await getAsset(this.db, owner.asset_id);
     const { guides } = bake.document;
     const [character, planting, offsets] = await Promise.all([asset.packed, guides!.planting, guides!.offsets].map((b) => getBlob(this.db, b)));
     if (!character || !planting || !offsets) return this.end(id, 'failed', 'A part of the groom is missing from the database.');

@@ -20,6 +20,8 @@ export interface GrowOptions {
 
 /** Steps of the walk that lays a falling strand over the skin. */
 const STEPS = 90;
+/** Tightest bend of a falling strand, as a radius, m: hair does not kink. */
+const TIGHTEST = 0.006;
 /** Length over which the lead gives way to gravity, m. */
 const LED = 0.09;
 
@@ -53,13 +55,21 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
       const onto = dot(wish, n);
       wish = addScaled(addScaled(wish, n, -onto * (missing > -0.012 ? 1 : 0)), n, turn);
     }
-    direction = normalize(addScaled(scale(direction, 0.78), normalize(wish), 0.22));
+    direction = turnToward(direction, normalize(wish), Math.min(0.3, ds / TIGHTEST));
     p = addScaled(p, direction, ds);
     walked += ds;
     path.push(p[0] - root[0], p[1] - root[1], p[2] - root[2]);
     if (walked > 0.5 * length && options.endAt?.(p)) break;
   }
   return resampleEvenly(path, pointCount, walked * 0.9999);
+}
+
+/** `from` turned toward `to`, both unit, by a fifth of the way but at most `most` radians. */
+function turnToward(from: Vec3, to: Vec3, most: number): Vec3 {
+  const next = normalize(addScaled(scale(from, 0.78), to, 0.22)), c = dot(from, next);
+  if (c >= Math.cos(most)) return next;
+  const across = normalize(addScaled(next, from, -c));
+  return addScaled(scale(from, Math.cos(most)), across, Math.sin(most));
 }
 
 function tangential(v: Vec3, normal: Vec3): Vec3 {

@@ -26,7 +26,9 @@ export interface StepOptions {
 
 /** Stiffness of the stretch penalty in units of the masses' inertia; lower values let strands ring. */
 const STRETCH_PENALTY = 100;
-/** The same for contact. */
+/** The same in units of the bending stiffness EI/l³ of the edge. */
+const BEND_PENALTY = 30;
+/** Penalty of a contact in units of its point's inertia. */
 const CONTACT_PENALTY = 30;
 const PROJECTION_PASSES = 8;
 const LENGTH_TOLERANCE = 1e-4;
@@ -60,7 +62,7 @@ export function stepStrand(system: RodSystem, s: number, options: StepOptions, s
     solveTwist(system, s, first, n, scratch);
     assemble(system, s, first, n, options, scratch, touching);
     solveBlocks(first, n, system, options, scratch);
-    applyUpdate(system, first, n, scratch);
+    applyUpdate(system, s, first, n, scratch);
   }
   const used = projectLengths(system, first, n, scratch);
   finish(system, s, first, n, options, scratch, used >= PROJECTION_PASSES, touching);
@@ -194,7 +196,7 @@ function assemble(system: RodSystem, s: number, first: number, n: number, option
   for (let j = 0; j < n - 1; j++) {
     const a = 3 * (first + j), b = 3 * j;
     const tx = tangent[a], ty = tangent[a + 1], tz = tangent[a + 2];
-    const k = STRETCH_PENALTY * ih[j + 1] * ih[j + 1] * (mass[first + j] + mass[first + j + 1]);
+    const k = stretchStiffness(system, s, first, j, ih);
     const f = tension[first + j] + k * (1 / inverseLength[j] - restLength[first + j]);
     r[b] += f * tx; r[b + 1] += f * ty; r[b + 2] += f * tz;
     r[b + 3] -= f * tx; r[b + 4] -= f * ty; r[b + 5] -= f * tz;
@@ -364,13 +366,22 @@ function solveBlocks(first: number, n: number, system: RodSystem, options: StepO
   RR[0] = 0; RR[1] = 0; RR[2] = 0;
 }
 
+/**
+ * Penalty of edge j, N/m: well above the inertia of its points and above the bending stiffness of a short edge, or bending
+ * would be traded for stretch and the projection would undo it every substep.
+ */
+function stretchStiffness(system: RodSystem, s: number, first: number, j: number, ih: Float64Array): number {
+  const { mass, restLength, bend } = system, l = restLength[first + j];
+  return STRETCH_PENALTY * ih[j + 1] * ih[j + 1] * (mass[first + j] + mass[first + j + 1]) + (BEND_PENALTY * bend[s]) / (l * l * l);
+}
+
 /** λ += k(C + t · Δe), x += Δ. */
-function applyUpdate(system: RodSystem, first: number, n: number, scratch: StepScratch): void {
-  const { x, mass, tangent, restLength, tension } = system;
+function applyUpdate(system: RodSystem, s: number, first: number, n: number, scratch: StepScratch): void {
+  const { x, tangent, restLength, tension } = system;
   const { r, ih, inverseLength } = scratch;
   for (let j = 0; j < n - 1; j++) {
     const a = 3 * (first + j), b = 3 * j;
-    const k = STRETCH_PENALTY * ih[j + 1] * ih[j + 1] * (mass[first + j] + mass[first + j + 1]);
+    const k = stretchStiffness(system, s, first, j, ih);
     const change = tangent[a] * (r[b + 3] - r[b]) + tangent[a + 1] * (r[b + 4] - r[b + 1]) + tangent[a + 2] * (r[b + 5] - r[b + 2]);
     tension[first + j] += k * (1 / inverseLength[j] - restLength[first + j] + change);
   }

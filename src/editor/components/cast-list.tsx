@@ -27,7 +27,7 @@ export function CastList() {
   return (
     <aside aria-label="Cast list" className="min-h-0 overflow-y-auto border-r border-line bg-panel py-1.5">
       <Heading>In this shot</Heading>
-      <div className="flex h-[25px] items-center px-3">{groom.asset.name}<span className="num ml-auto text-faint">{height.toFixed(2)} m</span></div>
+      <div className="flex h-[25px] items-center px-3">{groom.character.name}<span className="num ml-auto text-faint">{height.toFixed(2)} m</span></div>
       <ul>{of('body').map((m) => row(m.name, true))}{of('accessory').map((m) => row(m.name, true))}</ul>
       {of('garment').length > 0 && <><Heading>Worn</Heading><ul>{of('garment').map((m) => row(m.name, false))}</ul></>}
       <Heading>Groom</Heading>

@@ -15,7 +15,7 @@ export function TopBar() {
     <header className="flex items-center gap-3 bg-panel px-3.5">
       <a href="/" className="flex items-center gap-2 font-semibold" title="All grooms"><Mark />Fine Comb</a>
       <nav aria-label="Where you are" className="flex min-w-0 items-center gap-2 text-faint">
-        <span className="truncate">{groom?.production.name}</span><span>/</span><span>{groom?.asset.name}</span><span>/</span>
+        <span className="truncate">{groom?.production.name}</span><span>/</span><span>{groom?.character.name}</span><span>/</span>
         <GroomMenu />
       </nav>
       <div className="ml-auto flex items-center gap-1">

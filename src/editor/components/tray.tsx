@@ -73,9 +73,9 @@ function CastPanel({ document }: PanelProps) {
       </Question>
       <Question title="What came in?">
         <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-soft">
-          {([['File', session.groom.asset.fileName], ['Meshes', session.character.meshes.length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}
+          {([['File', session.groom.character.fileName], ['Meshes', session.character.meshes.length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}
         </dl>
-        {session.groom.asset.warnings.length > 0 && <><Note>Mended or left out while reading:</Note><ul className="mt-1 list-disc pl-4 text-[12px] text-soft">{session.groom.asset.warnings.map((w) => <li key={w}>{w}</li>)}</ul></>}
+        {session.groom.character.warnings.length > 0 && <><Note>Mended or left out while reading:</Note><ul className="mt-1 list-disc pl-4 text-[12px] text-soft">{session.groom.character.warnings.map((w) => <li key={w}>{w}</li>)}</ul></>}
       </Question>
     </>
   );

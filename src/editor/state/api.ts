@@ -26,7 +26,7 @@ const send = async <T>(method: string, path: string, body: unknown, schema: z.Zo
 
 const groomSchema = z.object({
   id: z.string(), name: z.string(), version: z.number(), document: documentSchema,
-  asset: z.object({ id: z.string(), name: z.string(), fileName: z.string(), packed: z.string(), warnings: z.array(z.string()) }),
+  character: z.object({ id: z.string(), name: z.string(), fileName: z.string(), packed: z.string(), warnings: z.array(z.string()) }),
   production: z.object({ id: z.string(), name: z.string() }),
 });
 export type Groom = z.infer<typeof groomSchema>;

@@ -82,7 +82,7 @@ export class Session {
   /** Loads a groom with everything it refers to and opens it in the store. */
   static async open(groomId: string): Promise<Session> {
     const groom = await api.getGroom(groomId);
-    const packed = await api.getPackedCharacter(groom.asset.id);
+    const packed = await api.getPackedCharacter(groom.character.id);
     const { unpackCharacter } = await import('../../formats/packed-character');
     const read = unpackCharacter(packed);
     if (!read.ok) throw new Error(read.error.message);
@@ -124,7 +124,7 @@ export class Session {
   private toFill(message: FillRequest): void { this.fillWorker.postMessage(message); }
   get document(): GroomDocument { return useEditor.getState().history!.document; }
   get clip(): Clip | null { return this.character.clips.find((c) => c.name === this.document.shot.clip) ?? null; }
-  get key(): string { return motionKey(this.document, this.groom.asset.packed); }
+  get key(): string { return motionKey(this.document, this.groom.character.packed); }
 
   // ------------------------------------------------------------ following the document
 

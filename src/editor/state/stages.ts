@@ -16,7 +16,7 @@ export const inTrouble = (proof: Proof): boolean => (['stretch', 'depth'] as con
 export function stageStatus(stage: Stage, state: Pick<EditorState, 'history' | 'groom' | 'run' | 'bakes'>): StageStatus {
   const document = state.history?.document;
   if (!document || !state.groom) return 'open';
-  const key = motionKey(document, state.groom.asset.packed), { guides } = document;
+  const key = motionKey(document, state.groom.character.packed), { guides } = document;
   switch (stage) {
     case 'cast': return 'done';
     case 'plant': return !guides ? 'open' : guides.plantKey === plantKey(document) ? 'done' : 'stale';

@@ -82,7 +82,7 @@ export async function overview(db: Knex): Promise<Overview> {
 
 const readDocument = (text: string): GroomDocument => documentSchema.parse(JSON.parse(text));
 
-export interface GroomInfo { id: string; name: string; version: number; document: GroomDocument; asset: AssetInfo; production: { id: string; name: string } }
+export interface GroomInfo { id: string; name: string; version: number; document: GroomDocument; character: AssetInfo; production: { id: string; name: string } }
 
 export async function createGroom(db: Knex, assetId: string, name: string, document: GroomDocument, label: string, id = newId()): Promise<string> {
   await requireBuffers(db, document);
@@ -97,9 +97,9 @@ export async function createGroom(db: Knex, assetId: string, name: string, docum
 export async function getGroom(db: Knex, id: string): Promise<GroomInfo> {
   const row: { name: string; version: number; asset_id: string; document: string } | undefined = await db('grooms as g').join('groom_versions as v', function on() { this.on('v.groom_id', 'g.id').andOn('v.version', 'g.version'); }).where('g.id', id).first('g.name', 'g.version', 'g.asset_id', 'v.document');
   if (!row) throw notFound('groom');
-  const asset = await getAsset(db, row.asset_id);
-  const production: { id: string; name: string } = await db('productions').where({ id: asset.productionId }).first('id', 'name');
-  return { id, name: row.name, version: row.version, document: readDocument(row.document), asset, production };
+  const character = await getAsset(db, row.asset_id);
+  const production: { id: string; name: string } = await db('productions').where({ id: character.productionId }).first('id', 'name');
+  return { id, name: row.name, version: row.version, document: readDocument(row.document), character, production };
 }
 
 async function requireBuffers(db: Knex, document: GroomDocument): Promise<void> {
@@ -169,7 +169,7 @@ export async function queueBake(db: Knex, groomId: string): Promise<BakeInfo> {
   if (!groom.document.guides) throw new UserError(422, 'noGuides', 'There is nothing to bake yet: plant guides first.');
   const { document } = groom, id = newId();
   await db('bakes').insert({
-    id, groom_id: groomId, motion_key: motionKey(document, groom.asset.packed), document: json(document),
+    id, groom_id: groomId, motion_key: motionKey(document, groom.character.packed), document: json(document),
     start_frame: document.shot.start, end_frame: document.shot.end, pre_roll: document.bake.preRoll, state: 'queued', created_at: new Date(),
   });
   return publicBake(await getBake(db, id));

@@ -22,7 +22,7 @@ export const GET = route<{ id: string }>(async (_request, { id }) => {
       if (!blob) throw new UserError(500, 'frameMissing', `Frame ${frame} of this bake is missing.`);
       return bakeFramePoints(db, blob);
     },
-    comment: `${groom.production.name}: ${groom.asset.name}, ${groom.name}, ${document.shot.clip}. Guide strands baked by Fine Comb; metres, +Y up, widths are diameters.`,
+    comment: `${groom.production.name}: ${groom.character.name}, ${groom.name}, ${document.shot.clip}. Guide strands baked by Fine Comb; metres, +Y up, widths are diameters.`,
   });
   const encoder = new TextEncoder();
   const stream = new ReadableStream<Uint8Array>({
@@ -34,6 +34,6 @@ export const GET = route<{ id: string }>(async (_request, { id }) => {
       } catch (cause) { controller.error(cause); }
     },
   });
-  const file = `${groom.asset.name} ${groom.name} ${document.shot.clip}`.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase();
+  const file = `${groom.character.name} ${groom.name} ${document.shot.clip}`.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase();
   return new Response(stream, { headers: { 'content-type': 'model/vnd.usda', 'content-disposition': `attachment; filename="${file}.usda"`, 'cache-control': 'no-store' } });
 });

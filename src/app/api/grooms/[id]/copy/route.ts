@@ -9,5 +9,5 @@ const body = z.object({ name: z.string().min(1).max(200), document: documentSche
 export const POST = route<{ id: string }>(async (request, { id }) => {
   const { name, document } = body.parse(JSON.parse(new TextDecoder().decode(await readBody(request, 4 * 1048576))));
   const groom = await getGroom(database(), id);
-  return Response.json({ groomId: await createGroom(database(), groom.asset.id, name, document, `Copy of ${groom.name}`) }, { status: 201 });
+  return Response.json({ groomId: await createGroom(database(), groom.character.id, name, document, `Copy of ${groom.name}`) }, { status: 201 });
 });
