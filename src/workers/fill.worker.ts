@@ -1,21 +1,48 @@
-/** Browser worker of the filling: which strands there are and which guides they follow. */
+/** Browser worker of what takes longer than a frame: planting, filling, fitting pills. */
 import { fillPlot } from '../core/fill/strands';
+import { growGuide } from '../core/groom/grow';
+import { rootPlace, scatterEvenly } from '../core/groom/planting';
+import type { Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
-import type { FillReply, FillRequest } from './messages';
+import { characterPills } from '../core/sway/run';
+import { unpackCharacter } from '../formats/packed-character';
+import type { FillReply, FillRequest, PlantOrder } from './messages';
 
 const scope = self as unknown as { onmessage: (e: MessageEvent<FillRequest>) => void; postMessage: (m: FillReply, transfer?: Transferable[]) => void };
 let surface: Surface | null = null;
+let character: Character | null = null;
 
 scope.onmessage = ({ data }) => {
-  if (data.kind === 'surface') {
-    surface = new Surface(data.positions, data.triangles);
-    return;
-  }
-  if (!surface) return;
-  try {
-    const strands = fillPlot(surface, data.faces, data.planting, data.offsets, data.pointCount, { count: data.count, full: data.full }, data.seed, data.lengthSpread);
-    scope.postMessage({ kind: 'filled', request: data.request, strands }, [strands.detail.buffer as ArrayBuffer]);
-  } catch (cause) {
-    scope.postMessage({ kind: 'failed', request: data.request, message: cause instanceof Error ? cause.message : String(cause) });
+  switch (data.kind) {
+    case 'surface':
+      surface = new Surface(data.positions, data.triangles);
+      return;
+    case 'character': {
+      const read = unpackCharacter(data.packed);
+      if (read.ok) character = read.value;
+      return;
+    }
+    case 'pills':
+      if (character) scope.postMessage({ kind: 'pills', key: data.key, pills: characterPills(character, data.hidden, data) });
+      return;
+    case 'plant':
+    case 'fill':
+      try {
+        if (!surface) return;
+        if (data.kind === 'plant') plant(surface, data.request, data.order);
+        else {
+          const strands = fillPlot(surface, data.faces, data.planting, data.offsets, data.pointCount, { count: data.count, full: data.full }, data.seed, data.lengthSpread);
+          scope.postMessage({ kind: 'filled', request: data.request, strands }, [strands.detail.buffer as ArrayBuffer]);
+        }
+      } catch (cause) {
+        scope.postMessage({ kind: 'failed', request: data.request, what: data.kind, message: cause instanceof Error ? cause.message : String(cause) });
+      }
   }
 };
+
+function plant(on: Surface, request: number, { faces, count, seed, ...options }: PlantOrder): void {
+  const planting = scatterEvenly(on, faces, count, seed), stride = 3 * options.pointCount;
+  const offsets = new Float32Array(stride * count);
+  for (let g = 0; g < count; g++) offsets.set(growGuide(on, rootPlace(on, planting, g), on.normal(planting.faces[g]), options), stride * g);
+  scope.postMessage({ kind: 'planted', request, planting, offsets });
+}

@@ -1,5 +1,6 @@
 /** Messages between the page and its workers. */
 import type { FilledStrands } from '../core/fill/strands';
+import type { Lie } from '../core/groom/grow';
 import type { Planting } from '../core/groom/planting';
 import type { Pill } from '../core/sway/pills';
 import type { FrameMeasures, StartReport } from '../core/sway/run';
@@ -15,10 +16,17 @@ export type SwayReply =
   | { kind: 'finished'; run: number }
   | { kind: 'failed'; run: number; message: string };
 
+export interface PlantOrder { faces: Uint32Array; count: number; seed: number; pointCount: number; length: number; lift: number; lie: Lie }
+
 export type FillRequest =
   | { kind: 'surface'; positions: Float64Array; triangles: Uint32Array }
+  | { kind: 'character'; packed: Uint8Array }
+  | { kind: 'pills'; key: string; hidden: readonly string[]; skin: boolean; garments: boolean }
+  | { kind: 'plant'; request: number; order: PlantOrder }
   | { kind: 'fill'; request: number; faces: Uint32Array; planting: Planting; offsets: Float32Array; pointCount: number; count: number; full: number; seed: number; lengthSpread: number };
 
 export type FillReply =
+  | { kind: 'pills'; key: string; pills: Pill[] }
+  | { kind: 'planted'; request: number; planting: Planting; offsets: Float32Array }
   | { kind: 'filled'; request: number; strands: FilledStrands }
-  | { kind: 'failed'; request: number; message: string };
+  | { kind: 'failed'; request: number; what: 'fill' | 'plant'; message: string };

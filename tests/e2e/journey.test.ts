@@ -20,6 +20,7 @@ const api = async <T>(url: string): Promise<T> => (await (await fetch(trial.url 
 const stored = (id = grooms[0].id): Promise<Stored> => api(`/api/grooms/${id}`);
 const buffer = async (id: string): Promise<Float32Array> => new Float32Array(await (await fetch(`${trial.url}/api/buffers/${id}`)).arrayBuffer());
 const saved = async (): Promise<void> => { await page.waitForTimeout(450); await page.locator('[data-testid=save][data-state=saved]').waitFor(); };
+const planted = async (): Promise<void> => { await page.waitForFunction(() => (window as never as { fineComb: { state: () => { planting: boolean } } }).fineComb.state().planting === false); await saved(); };
 const stage = (name: string): Promise<void> => page.getByTestId(`stage-${name}`).click();
 const type = async (id: string, value: number): Promise<void> => { await page.getByTestId(id).fill(String(value)); await page.getByTestId(id).press('Enter'); };
 const state = <T>(read: string): Promise<T> => page.evaluate((r) => new Function('f', `return ${r}`)((window as never as { fineComb: unknown }).fineComb) as T, read);
@@ -60,7 +61,7 @@ describe('the journey', () => {
     await type('plant-guideCount', GUIDES);
     await type('plant-lengthCm', 22);
     await page.getByTestId('plant').click();
-    await saved();
+    await planted();
     const { document } = await stored(), offsets = await buffer(document.guides.offsets);
     expect(document.guides).toMatchObject({ count: GUIDES, pointCount: 16, combed: false });
     for (let g = 0; g < GUIDES; g++) {
@@ -309,7 +310,7 @@ describe('bad input', () => {
     await page.mouse.up();
     await type('plant-guideCount', 20);
     await page.getByTestId('plant').click();
-    await saved();
+    await planted();
     expect((await stored(id)).document.guides.count).toBe(20);
     await stage('sway');
     await page.getByTestId('run').click();

@@ -93,7 +93,7 @@ function BrushFields({ names }: { names: ('radiusMm' | 'strength' | 'falloff')[]
 
 function PlantPanel({ document }: PanelProps) {
   const { session } = useWorkshop();
-  const brush = useEditor((s) => s.brush), { plant, guides } = document;
+  const brush = useEditor((s) => s.brush), planting = useEditor((s) => s.planting), { plant, guides } = document;
   const area = session.plotFaces.reduce((sum, f) => sum + session.restSurface.area(f), 0) * 1e4;
   const stale = guides && guides.plantKey !== plantKey(document), marked = session.mesh.hair.length > 0;
   const others = session.character.meshes.filter((m) => m.skin >= 0);
@@ -117,7 +117,7 @@ function PlantPanel({ document }: PanelProps) {
         {(['guideCount', 'lengthCm', 'pointCount', 'seed'] as const).map((n) => <Field key={n} group="plant" name={n} table={PLANT_PARAMETERS} />)}
         <div className="mt-1.5"><Choice label="Lie" value={plant.lie} onChange={(v) => useEditor.getState().edit(`Hair ${v}`, (d) => { d.plant.lie = v; })} options={[{ value: 'falling', label: 'Falling', help: 'Guides leave the skin, bend over and hang down along it.' }, { value: 'standing', label: 'Standing', help: 'Guides stand straight out from the skin.' }]} /></div>
         {plant.lie === 'falling' && <Field group="plant" name="liftMm" table={PLANT_PARAMETERS} />}
-        <div className="mt-2.5"><Button primary data-testid="plant" disabled={session.plotFaces.length === 0} onClick={plantNow}><Sprout size={15} />{guides ? 'Plant anew' : `Plant ${plant.guideCount} guides`}</Button></div>
+        <div className="mt-2.5"><Button primary data-testid="plant" disabled={session.plotFaces.length === 0 || planting} onClick={plantNow}><Sprout size={15} />{planting ? 'Planting …' : guides ? 'Plant anew' : `Plant ${plant.guideCount} guides`}</Button></div>
         {guides && <Note>{guides.count} guides of {guides.pointCount} points are planted{stale ? '; the plot or these settings have changed since.' : '.'} {guides.combed ? 'They are combed: planting anew starts from scratch.' : ''}</Note>}
       </Question>
     </>
@@ -163,6 +163,7 @@ function FillPanel({ document }: PanelProps) {
 function SwayPanel({ document }: PanelProps) {
   const { session } = useWorkshop();
   const run = useEditor((s) => s.run), playing = useEditor((s) => s.playing);
+  useEditor((s) => s.pillCount);
   if (!document.guides) return <First to="plant" label="Go to Plant">There is no hair to move. Plant guides first.</First>;
   const { sway } = document, edit = useEditor.getState().edit;
   const field = (n: keyof typeof SWAY_PARAMETERS): ReactNode => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} />;

@@ -6,12 +6,10 @@ import { bufferId, bytesOf, floatsOf, packPlanting, uintsOf, unpackPlanting } fr
 import type { BufferId, GroomDocument } from '../../core/document/schema';
 import { motionKey, plantKey, type Proof } from '../../core/document/proof';
 import type { FilledStrands } from '../../core/fill/strands';
-import { growGuide } from '../../core/groom/grow';
-import { placeGuides, restFrames, rootMotionsInto, rootPlace, scatterEvenly, type Planting } from '../../core/groom/planting';
+import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { polylineLength } from '../../core/groom/polyline';
 import { clipTime, poseCharacter, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
-import { characterPills } from '../../core/sway/run';
 import type { Pill } from '../../core/sway/pills';
 import type { FillReply, FillRequest, SwayReply, SwayRequest } from '../../workers/messages';
 import * as api from './api';
@@ -53,11 +51,11 @@ export class Session {
   private readonly fillWorker: Worker;
   private runNumber = 0;
   private fillNumber = 0;
+  private plantNumber = 0;
   private fillTimer: ReturnType<typeof setTimeout> | undefined;
   private fillKey = '';
   private surfaceFrame = NaN;
   private posedSurface: Surface | null = null;
-  private pillCache: { key: string; pills: Pill[] } | null = null;
   private pollTimer: ReturnType<typeof setTimeout> | undefined;
   private readonly unsubscribe: () => void;
   private closed = false;
@@ -76,6 +74,7 @@ export class Session {
     this.fillWorker.onmessage = (e: MessageEvent<FillReply>) => this.onFill(e.data);
     this.toSway({ kind: 'character', packed });
     this.toFill({ kind: 'surface', positions: this.rest, triangles: this.mesh.triangles });
+    this.toFill({ kind: 'character', packed });
     this.unsubscribe = useEditor.subscribe((s, b) => this.onStore(s, b));
   }
 
@@ -179,12 +178,17 @@ export class Session {
     return this.posedSurface;
   }
 
-  /** Pills as the settings ask for, in the rest pose. */
+  /** Pills as the settings ask for, in the rest pose; fitted in a worker, the last ones until then. */
   pills(): Pill[] {
     const { hidden, sway } = this.document, key = JSON.stringify([hidden, sway.skinPills, sway.garmentPills]);
-    if (this.pillCache?.key !== key) this.pillCache = { key, pills: characterPills(this.character, hidden, { skin: sway.skinPills, garments: sway.garmentPills }) };
-    return this.pillCache.pills;
+    if (this.pillKey !== key) {
+      this.pillKey = key;
+      this.toFill({ kind: 'pills', key, hidden, skin: sway.skinPills, garments: sway.garmentPills });
+    }
+    return this.fittedPills;
   }
+  private pillKey = '';
+  private fittedPills: Pill[] = [];
 
   /** World points of the guides as the stage shows them, and where they come from. */
   shownGuides(): { points: Float32Array; from: 'combed' | 'computed' | 'baked' } | null {
@@ -222,17 +226,23 @@ export class Session {
     return Uint32Array.from(faces);
   }
 
-  /** Plants guides by the settings in the document; what was planted before is replaced. */
+  /** Plants guides by the settings in the document; what was planted before is replaced, one undo away. */
   plant(): void {
-    const { plant, plot } = this.document;
+    const { plant } = this.document;
     if (this.plotFaces.length === 0) return;
-    const planting = scatterEvenly(this.restSurface, this.plotFaces, plant.guideCount, plant.seed);
-    const offsets = new Float32Array(3 * plant.pointCount * plant.guideCount);
-    for (let g = 0; g < plant.guideCount; g++) offsets.set(growGuide(this.restSurface, rootPlace(this.restSurface, planting, g), this.restSurface.normal(planting.faces[g]),
-      { length: plant.lengthCm / 100, pointCount: plant.pointCount, lie: plant.lie, lift: plant.liftMm / 1000 }), 3 * plant.pointCount * g);
+    useEditor.setState({ planting: true });
+    this.plantOrder = { request: ++this.plantNumber, key: plantKey(this.document), count: plant.guideCount, pointCount: plant.pointCount };
+    this.toFill({ kind: 'plant', request: this.plantNumber, order: { faces: this.plotFaces, count: plant.guideCount, seed: plant.seed, pointCount: plant.pointCount, length: plant.lengthCm / 100, lift: plant.liftMm / 1000, lie: plant.lie } });
+  }
+  private plantOrder: { request: number; key: string; count: number; pointCount: number } | null = null;
+  private onPlanted(planting: Planting, offsets: Float32Array): void {
+    const { plantOrder: order } = this;
+    if (!order) return;
+    this.plantOrder = null;
     const plantingId = this.keep(packPlanting(planting)), offsetsId = this.keep(bytesOf(offsets));
-    useEditor.getState().edit(`Plant ${plant.guideCount} guides`, (d) => {
-      d.guides = { count: plant.guideCount, pointCount: plant.pointCount, planting: plantingId, offsets: offsetsId, plantKey: plantKey({ plot, plant }), combed: false };
+    useEditor.setState({ planting: false });
+    useEditor.getState().edit(`Plant ${order.count} guides`, (d) => {
+      d.guides = { count: order.count, pointCount: order.pointCount, planting: plantingId, offsets: offsetsId, plantKey: order.key, combed: false };
     });
   }
 
@@ -289,11 +299,19 @@ export class Session {
     this.toFill({ kind: 'fill', request: ++this.fillNumber, faces: this.plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: Math.min(fill.preview, fill.count), full: fill.count, seed: plant.seed, lengthSpread: fill.lengthSpread });
   }
   private onFill(reply: FillReply): void {
-    if (reply.request !== this.fillNumber) return;
-    if (reply.kind === 'filled') {
+    if (reply.kind === 'pills') {
+      if (reply.key !== this.pillKey) return;
+      this.fittedPills = reply.pills;
+      useEditor.setState({ pillCount: reply.pills.length });
+    } else if (reply.kind === 'planted') {
+      if (reply.request === this.plantOrder?.request) this.onPlanted(reply.planting, reply.offsets);
+    } else if (reply.kind === 'failed') {
+      useEditor.setState(reply.what === 'plant' ? { planting: false } : { filling: false });
+      this.onTrouble?.(reply.message);
+    } else if (reply.request === this.fillNumber) {
       this.filled = { strands: reply.strands, frames: restFrames(reply.strands.roots, this.rest, this.mesh.triangles) };
       useEditor.setState({ filling: false, fillCount: reply.strands.roots.faces.length });
-    } else useEditor.setState({ filling: false });
+    } else return;
     this.changed();
   }
 

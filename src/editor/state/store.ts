@@ -44,6 +44,8 @@ export interface EditorState {
   viewName: ViewName | null;
   viewRequest: { name: ViewName; count: number };
   filling: boolean;
+  planting: boolean;
+  pillCount: number;
   fillCount: number;
   commandOpen: boolean;
   keysOpen: boolean;
@@ -64,7 +66,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   brush: { name: 'comb', radiusMm: 28, strength: 0.7, falloff: 0.8 },
   show: { hair: true, guides: false, pills: false },
   strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
-  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, fillCount: 0,
+  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, pillCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat',
   set: (patch) => set(patch),
   open: (groom) => set({ groom, history: startHistory(groom.document), frame: groom.document.shot.start, save: 'saved' }),
