@@ -63,13 +63,14 @@ function crownOf(P: Float64Array, triangles: Uint32Array, faces: number[]): { to
 function hairAt(root: Vec3, crown: ReturnType<typeof crownOf>, random: () => number): { lead: Vec3; length: number; lift: number } {
   const height = crown.top - root[1];
   const forward = smoothStep(mix(crown.back, crown.front, 0.6), mix(crown.back, crown.front, 0.95), root[2]);
-  const parting = 0.02;
+  // the parting ends at the crown; behind it the hair falls straight back
+  const parting = 0.02, parted = smoothStep(mix(crown.back, crown.front, 0.3), mix(crown.back, crown.front, 0.55), root[2]);
   const side = root[0] > parting ? 1 : -1;
   const high = 1 - smoothStep(0.02, 0.1, height);
   const fringe = forward * high > 0.25 && Math.abs(root[0] - 0.004) < 0.046;
   const lead = fringe
     ? normalize([(root[0] - parting) * 9, -0.3, 1])
-    : normalize([side * mix(0.35, 1, high) + 3 * root[0], -0.7, mix(-0.85, -0.5, forward)]);
+    : normalize([parted * side * mix(0.35, 1, high) + mix(0.6, 3, parted) * root[0], -0.7, mix(-0.85, -0.5, forward)]);
   const wander = 0.5 - random();
   const length = fringe ? 0.083 + 0.016 * random() : mix(0.2, 0.3, high) + 0.02 * wander;
   return { lead, length, lift: fringe ? 0.006 + 0.004 * random() : mix(0.004, 0.014, high) + 0.007 * random() };

@@ -50,7 +50,7 @@ function TimeLegend() {
           return (
             <div key={b.measure} className="flex h-[19px] items-center gap-2 text-[12px] text-soft">
               <svg width="9" height="9" viewBox="0 0 10 10" aria-hidden>{bad ? <path d="M5 0l5 10H0z" className="fill-trouble" /> : b.measure === 'depth' ? <circle cx="5" cy="5" r="4.5" className={proof ? 'fill-good' : 'fill-edge'} /> : <rect x=".5" y=".5" width="9" height="9" className={proof ? 'fill-good' : 'fill-edge'} />}</svg>
-              {b.label}<span className="num ml-auto text-faint">{w ? `${(w.value * b.k).toFixed(b.digits)} ${b.unit}` : 'not run'}</span>
+              {b.label}<span className="num ml-auto text-faint">{w ? `${(w.value * b.k).toFixed(b.digits)} ${b.unit}` : proof ? 'pre-roll' : 'not run'}</span>
             </div>
           );
         })}

@@ -43,6 +43,7 @@ export class HairRenderer {
   private readonly box = new THREE.Vector4(0, 1.6, 0, 0.6);
   private readonly ribbons: THREE.RawShaderMaterial;
   private fullCount = 1;
+  private drawn = 1;
   private fill: GroomDocument['fill'] | null = null;
   private pointCount = 16;
 
@@ -145,17 +146,22 @@ export class HairRenderer {
     this.box.set(centre[0], centre[1], centre[2], Math.ceil(size / 0.05) * 0.05);
   }
 
-  /** Recomputes nodes and light; to be called when guides, roots or looks changed. `pills`: a xyz r, b xyz r, 8 numbers each, in the world. */
-  update(fill: GroomDocument['fill'], pills: Float64Array): void {
+  /**
+   * Recomputes nodes and light; to be called when guides, roots or looks changed. `pills`: a xyz r, b xyz r, 8 numbers each,
+   * in the world. `drawn`: the first so many strands are enough; `relight`: whether light is followed through them anew.
+   */
+  update(fill: GroomDocument['fill'], pills: Float64Array, drawn = this.strandCount, relight = true): void {
     const { nodes } = this;
+    this.setDrawn(drawn);
     if (!nodes || this.strandCount === 0) { this.mesh.visible = false; this.bodyUniforms.uHair.value = 0; return; }
     this.fill = fill;
     this.pass(this.setUniforms(this.material('nodes', S.SCREEN_VERTEX, S.NODE_FRAGMENT), {
-      tGuide: this.guideTexture, tStrand: this.strandTexture, tRoot: this.rootTexture, uStrands: this.strandCount, uPoints: this.pointCount, uClump: fill.clump, uLock: fill.lock, uFrizz: fill.frizzMm / 1000,
+      tGuide: this.guideTexture, tStrand: this.strandTexture, tRoot: this.rootTexture, uStrands: this.drawn, uPoints: this.pointCount, uClump: fill.clump, uLock: fill.lock, uFrizz: fill.frizzMm / 1000,
     }), nodes);
+    if (!relight) return;
     const voxel = this.box.w / 64;
     this.points.material = this.setUniforms(this.material('splat', S.SPLAT_VERTEX, S.SPLAT_FRAGMENT, { blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneFactor, blendSrcAlpha: THREE.OneFactor, blendDstAlpha: THREE.OneFactor }), {
-      tNodes: nodes.texture, uBox: this.box, uExtinction: (fill.widthUm * 1e-6 * (this.fullCount / this.strandCount) * 0.78) / voxel ** 3,
+      tNodes: nodes.texture, uBox: this.box, uExtinction: (fill.widthUm * 1e-6 * (this.fullCount / this.drawn) * 0.78) / voxel ** 3,
     });
     this.renderer.setRenderTarget(this.density);
     this.renderer.setClearColor(0, 0);
@@ -183,6 +189,13 @@ export class HairRenderer {
     return new THREE.Vector3(0.419 * melanin + 0.187 * redness, 0.697 * melanin + 0.4 * redness, 1.37 * melanin + 1.05 * redness);
   }
 
+  /** Draws the first `count` strands only, each a little wider: a fair picture of the whole while it moves. */
+  setDrawn(count: number): void {
+    this.drawn = Math.max(1, Math.min(count, this.strandCount));
+    this.mesh.geometry.setDrawRange(0, 90 * this.drawn);
+    this.points.geometry.setDrawRange(0, 15 * this.drawn);
+  }
+
   /** Colours the nodes for a camera and readies the ribbons. */
   prepare(camera: THREE.PerspectiveCamera, height: number, frame: number, visible: boolean): void {
     const { nodes, colours, fill } = this;
@@ -191,10 +204,10 @@ export class HairRenderer {
     if (!this.mesh.visible || !nodes || !colours || !fill) return;
     const eye = camera.position, forward = camera.getWorldDirection(new THREE.Vector3());
     if (frame === 0) this.pass(this.setUniforms(this.material('colour', S.SCREEN_VERTEX, S.COLOUR_FRAGMENT), {
-      tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uStrands: this.strandCount, uBox: this.box, uEye: eye,
+      tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uStrands: this.drawn, uBox: this.box, uEye: eye,
       uLight0: LIGHTS.key, uLight1: LIGHTS.rim, uPower0: LIGHTS.keyPower, uPower1: LIGHTS.rimPower, uSky: LIGHTS.sky, uGround: LIGHTS.ground, uAbsorb: this.absorption(),
     }), colours);
-    const fewer = this.fullCount / this.strandCount;
+    const fewer = this.fullCount / this.drawn;
     this.setUniforms(this.ribbons, {
       tNodes: nodes.texture, tColour: colours.texture, uViewProjection: new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse), uEye: eye, uForward: forward,
       uPixel: (2 * Math.tan((camera.fov * Math.PI) / 360)) / height, uWidth: fill.widthUm * 1e-6, uTaper: fill.taper, uThicken: Math.pow(fewer, 0.7), uFrame: frame,

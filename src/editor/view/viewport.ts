@@ -12,6 +12,11 @@ import { HairRenderer, LIGHTS } from './hair-renderer';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
 const STILL_FRAMES = 20;
+/** A picture that has not changed for so long is drawn with all its strands. */
+const REST_MS = 250;
+/** Slower than this from one moving picture to the next, fewer strands are drawn; faster than that, more. */
+const SLOW_MS = 90, FAST_MS = 40;
+const FEWEST_MOVING = 1000;
 const BACKDROP = new THREE.Color(0.185, 0.18, 0.175);
 
 /** Offset of the n-th frame within a pixel. Source: Halton sequence, bases 2 and 3. */
@@ -36,6 +41,11 @@ export class Viewport {
   private width = 1;
   private height = 1;
   private still = 0;
+  private coarse = false;
+  private movingStrands = 1e6;
+  private lastTouch = 0;
+  private lastDraw = 0;
+  private refreshes = 0;
   private dirty = true;
   private strandsShown: unknown = null;
   private handle = 0;
@@ -115,7 +125,7 @@ export class Viewport {
   }
 
   /** The picture has to be drawn again. */
-  touch(): void { this.still = 0; this.settled = false; }
+  touch(): void { this.still = 0; this.settled = false; this.lastTouch = performance.now(); }
 
   /** Turns to a named view, framing the groom (or the whole figure). */
   look(name: ViewName): void {
@@ -143,7 +153,7 @@ export class Viewport {
 
   // ---------------------------------------------------------------- what is shown
 
-  private refresh(): void {
+  private refresh(coarse: boolean): void {
     const { session } = this, state = useEditor.getState(), { stage } = state;
     const document = state.history?.document;
     if (!document) return;
@@ -164,8 +174,9 @@ export class Viewport {
       const motions = new Float64Array(7 * filled.strands.roots.faces.length);
       rootMotionsInto(motions, filled.strands.roots, filled.frames, session.skin, session.mesh.triangles);
       this.hair.setRoots(motions);
-      this.hair.setBounds(shown.points);
-      this.hair.update(document.fill, this.pillsNow());
+      const drawn = coarse ? this.movingStrands : Infinity, relight = !coarse || this.movingStrands >= this.hair.strandCount || this.refreshes++ % 6 === 0;
+      if (relight) this.hair.setBounds(shown.points);
+      this.hair.update(document.fill, this.pillsNow(), drawn, relight);
     }
     this.hairShown = hairOn && !!guides && !!filled && !!shown;
 
@@ -243,10 +254,34 @@ export class Viewport {
   private loop = (): void => {
     this.handle = requestAnimationFrame(this.loop);
     this.play();
-    if (!this.targets || (this.still >= this.stillFrames && !this.dirty)) return;
-    if (this.dirty) { this.refresh(); this.dirty = false; this.still = 0; }
+    const now = performance.now();
+    const rested = now - this.lastTouch > REST_MS, sharpen = this.coarse && rested;
+    if (!this.targets || (this.still >= this.stillFrames && !this.dirty && !sharpen)) return;
+    if (this.still === 0 && !sharpen) this.pace(now);
+    if (this.dirty || sharpen) {
+      this.coarse = !sharpen && this.movingStrands < this.hair.strandCount;
+      this.refresh(this.coarse);
+      this.dirty = false;
+      this.still = 0;
+      this.settled = false;
+    } else if (this.still === 0 && !this.coarse && this.movingStrands < this.hair.strandCount) {
+      // only the camera moves: the same strands, fewer of them
+      this.coarse = true;
+      this.hair.setDrawn(this.movingStrands);
+    }
+    if (this.coarse && this.still > 0) return; // nothing to refine until it rests
     this.draw();
   };
+
+  /** Fits the number of strands drawn in motion to what this machine draws in a blink. */
+  private pace(now: number): void {
+    const { strandCount } = this.hair, gap = now - this.lastDraw;
+    this.lastDraw = now;
+    if (strandCount === 0 || gap > 2000) return;
+    if (gap > SLOW_MS) this.movingStrands = Math.max(FEWEST_MOVING, Math.min(this.movingStrands, strandCount) * 0.6);
+    else if (gap < FAST_MS) this.movingStrands = Math.min(this.movingStrands * 1.25, 1e6);
+    this.movingStrands = Math.round(this.movingStrands);
+  }
 
   private draw(): void {
     const { targets, camera, renderer } = this;
@@ -265,7 +300,7 @@ export class Viewport {
     [targets.a, targets.b] = [targets.b, targets.a];
     this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: targets.a.texture }), null);
     this.still++;
-    this.settled = this.still >= this.stillFrames;
+    this.settled = this.still >= this.stillFrames && !this.coarse;
   }
 
   /** Moves the play head; in Sway it waits for the frames as they are computed. */
