@@ -35,7 +35,7 @@ const LENGTH_TOLERANCE = 1e-4;
 
 /** Working arrays for the longest strand; one per thread. */
 export interface StepScratch {
-  y: Float64Array; yv: Float64Array; before: Float64Array; ih: Float64Array; frictionK: Float64Array; normalK: Float64Array;
+  y: Float64Array; yv: Float64Array; before: Float64Array; ih: Float64Array; mobility: Float64Array; frictionK: Float64Array; normalK: Float64Array;
   r: Float64Array; inverseLength: Float64Array; edgeBlock: Float64Array; crossBlock: Float64Array;
   pivotInverse: Float64Array; lower1: Float64Array; lower2: Float64Array; ta: Float64Array; tb: Float64Array; tr: Float64Array;
 }
@@ -43,7 +43,7 @@ export interface StepScratch {
 export function createStepScratch(longest: number): StepScratch {
   const f = (k: number): Float64Array => new Float64Array(k * longest);
   return {
-    y: f(3), yv: f(3), before: f(3), ih: f(1), frictionK: f(1), normalK: f(1), r: f(3), inverseLength: f(1), edgeBlock: f(6), crossBlock: f(9),
+    y: f(3), yv: f(3), before: f(3), ih: f(1), mobility: f(1), frictionK: f(1), normalK: f(1), r: f(3), inverseLength: f(1), edgeBlock: f(6), crossBlock: f(9),
     pivotInverse: f(6), lower1: f(9), lower2: f(9), ta: f(1), tb: f(1), tr: f(1),
   };
 }
@@ -70,28 +70,33 @@ export function stepStrand(system: RodSystem, s: number, options: StepOptions, s
 }
 
 function predict(system: RodSystem, s: number, first: number, n: number, options: StepOptions, scratch: StepScratch): void {
-  const { x, xPrev, v, vPrev, contact, rootPosition, rootBefore, history } = system;
-  const { y, yv, before, ih } = scratch;
+  const { x, xPrev, v, vPrev, mass, contact, rootPosition, rootBefore, history } = system;
+  const { y, yv, before, ih, normalK, frictionK, mobility } = scratch;
   const { h } = options;
   const multistep = history[s] > 0;
   const r = 3 * s;
+  // linearise half a substep ahead, riding on the root's own leap
+  const lx = 0.5 * (rootPosition[r] - rootBefore[r]), ly = 0.5 * (rootPosition[r + 1] - rootBefore[r + 1]), lz = 0.5 * (rootPosition[r + 2] - rootBefore[r + 2]);
   for (let i = 0; i < n; i++) {
+    const a = 3 * (first + i), b = 3 * i;
     const bdf2 = multistep && contact.collider[first + i] < 0;
-    const hh = bdf2 ? (2 * h) / 3 : h;
+    // BDF2: yv = (4 x − x⁻)/3, y = yv + ĥ (4 v − v⁻)/3; backward Euler: yv = x, y = x + h v
+    const hh = bdf2 ? (2 * h) / 3 : h, now = bdf2 ? 4 / 3 : 1, past = bdf2 ? -1 / 3 : 0;
+    const x0 = x[a], x1 = x[a + 1], x2 = x[a + 2], v0 = v[a], v1 = v[a + 1], v2 = v[a + 2];
+    const y0 = now * x0 + past * xPrev[a], y1 = now * x1 + past * xPrev[a + 1], y2 = now * x2 + past * xPrev[a + 2];
+    before[b] = x0; before[b + 1] = x1; before[b + 2] = x2;
+    yv[b] = y0; yv[b + 1] = y1; yv[b + 2] = y2;
+    y[b] = y0 + hh * (now * v0 + past * vPrev[a]); y[b + 1] = y1 + hh * (now * v1 + past * vPrev[a + 1]); y[b + 2] = y2 + hh * (now * v2 + past * vPrev[a + 2]);
+    xPrev[a] = x0; xPrev[a + 1] = x1; xPrev[a + 2] = x2;
+    vPrev[a] = v0; vPrev[a + 1] = v1; vPrev[a + 2] = v2;
+    x[a] = x0 + lx + 0.5 * h * v0; x[a + 1] = x1 + ly + 0.5 * h * v1; x[a + 2] = x2 + lz + 0.5 * h * v2;
     ih[i] = 1 / hh;
-    for (let k = 0; k < 3; k++) {
-      const a = 3 * (first + i) + k, b = 3 * i + k;
-      const x0 = x[a], v0 = v[a];
-      before[b] = x0;
-      yv[b] = bdf2 ? (4 * x0 - xPrev[a]) / 3 : x0;
-      y[b] = yv[b] + hh * (bdf2 ? (4 * v0 - vPrev[a]) / 3 : v0);
-      xPrev[a] = x0;
-      vPrev[a] = v0;
-      // linearise half a substep ahead, riding on the root's own leap
-      x[a] = x0 + 0.5 * (rootPosition[r + k] - rootBefore[r + k]) + 0.5 * h * v0;
-    }
+    mobility[i] = (hh * hh) / mass[first + i];
+    normalK[i] = 0;
+    frictionK[i] = 0;
   }
-  for (let k = 0; k < 3; k++) x[3 * first + k] = rootPosition[r + k];
+  const a = 3 * first;
+  x[a] = rootPosition[r]; x[a + 1] = rootPosition[r + 1]; x[a + 2] = rootPosition[r + 2];
 }
 
 /** New tangents; directors carried from the old tangent to the new one without spin. */
@@ -183,13 +188,15 @@ function assemble(system: RodSystem, s: number, first: number, n: number, option
   const { x, mass, holdStiffness, holdTarget, tangent, director, restLength, tension, restCurvature, restTwist, rootPosition, rootBefore, rootTangent, rootDirector } = system;
   const { y, yv, ih, r, inverseLength, edgeBlock: Q, crossBlock: R } = scratch;
   const { damping, gravity, h } = options;
+  const g0 = gravity[0], g1 = gravity[1], g2 = gravity[2], o = 3 * s;
+  const rv0 = (rootPosition[o] - rootBefore[o]) / h, rv1 = (rootPosition[o + 1] - rootBefore[o + 1]) / h, rv2 = (rootPosition[o + 2] - rootBefore[o + 2]) / h;
   for (let i = 0; i < n; i++) {
-    const m = mass[first + i], mi = m * ih[i] * ih[i], md = m * damping, k = holdStiffness[first + i];
-    for (let c = 0; c < 3; c++) {
-      const a = 3 * (first + i) + c, b = 3 * i + c;
-      const rootVelocity = (rootPosition[3 * s + c] - rootBefore[3 * s + c]) / h;
-      r[b] = mi * (y[b] - x[a]) + m * gravity[c] - md * ((x[a] - yv[b]) * ih[i] - rootVelocity) + k * (holdTarget[a] - x[a]);
-    }
+    const a = 3 * (first + i), b = 3 * i;
+    const m = mass[first + i], ih1 = ih[i], mi = m * ih1 * ih1, md = m * damping, k = holdStiffness[first + i];
+    const x0 = x[a], x1 = x[a + 1], x2 = x[a + 2];
+    r[b] = mi * (y[b] - x0) + m * g0 - md * ((x0 - yv[b]) * ih1 - rv0) + k * (holdTarget[a] - x0);
+    r[b + 1] = mi * (y[b + 1] - x1) + m * g1 - md * ((x1 - yv[b + 1]) * ih1 - rv1) + k * (holdTarget[a + 1] - x1);
+    r[b + 2] = mi * (y[b + 2] - x2) + m * g2 - md * ((x2 - yv[b + 2]) * ih1 - rv2) + k * (holdTarget[a + 2] - x2);
   }
   if (touching) contactForces(system, first, n, scratch);
 
@@ -244,13 +251,13 @@ function assemble(system: RodSystem, s: number, first: number, n: number, option
     r[b] += ex - gx; r[b + 1] += ey - gy; r[b + 2] += ez - gz;
     r[b + 3] -= ex; r[b + 4] -= ey; r[b + 5] -= ez;
     addOuter(Q, 6 * i, eb, p1x, p1y, p1z, p2x, p2y, p2z);
-    const o = 9 * i;
+    const w = 9 * i;
     if (i > 0) {
       r[b - 3] += gx; r[b - 2] += gy; r[b - 1] += gz;
       addOuter(Q, 6 * (i - 1), eb, m1x, m1y, m1z, m2x, m2y, m2z);
-      R[o] = eb * (m1x * p1x + m2x * p2x); R[o + 1] = eb * (m1x * p1y + m2x * p2y); R[o + 2] = eb * (m1x * p1z + m2x * p2z);
-      R[o + 3] = eb * (m1y * p1x + m2y * p2x); R[o + 4] = eb * (m1y * p1y + m2y * p2y); R[o + 5] = eb * (m1y * p1z + m2y * p2z);
-      R[o + 6] = eb * (m1z * p1x + m2z * p2x); R[o + 7] = eb * (m1z * p1y + m2z * p2y); R[o + 8] = eb * (m1z * p1z + m2z * p2z);
+      R[w] = eb * (m1x * p1x + m2x * p2x); R[w + 1] = eb * (m1x * p1y + m2x * p2y); R[w + 2] = eb * (m1x * p1z + m2x * p2z);
+      R[w + 3] = eb * (m1y * p1x + m2y * p2x); R[w + 4] = eb * (m1y * p1y + m2y * p2y); R[w + 5] = eb * (m1y * p1z + m2y * p2z);
+      R[w + 6] = eb * (m1z * p1x + m2z * p2x); R[w + 7] = eb * (m1z * p1y + m2z * p2y); R[w + 8] = eb * (m1z * p1z + m2z * p2z);
     } else R.fill(0, 0, 9);
     ax = bx; ay = by; az = bz; ux = wx; uy = wy; uz = wz; ia = ib;
   }
@@ -270,9 +277,9 @@ function contactForces(system: RodSystem, first: number, n: number, scratch: Ste
   const { before, r, ih, frictionK, normalK } = scratch;
   for (let i = 1; i < n; i++) {
     const p = first + i, a = 3 * p, b = 3 * i;
+    if (contact.collider[p] < 0) continue;
     frictionK[i] = 0;
     normalK[i] = 0;
-    if (contact.collider[p] < 0) continue;
     const nx = contact.normal[a], ny = contact.normal[a + 1], nz = contact.normal[a + 2];
     const k = CONTACT_PENALTY * mass[p] * ih[i] * ih[i];
     const gap = nx * x[a] + ny * x[a + 1] + nz * x[a + 2] - contact.plane[p];
@@ -437,26 +444,26 @@ function projectLengths(system: RodSystem, first: number, n: number, scratch: St
 
 /** t · W_i u for the tangents that start at `oa` and `ob` of `scratch.r`. */
 function through(system: RodSystem, scratch: StepScratch, first: number, i: number, oa: number, ob: number): number {
-  const { mass, contact } = system, { r: T, ih, normalK, frictionK } = scratch;
-  const p = first + i, a = mass[p] * ih[i] * ih[i];
-  const plain = T[oa] * T[ob] + T[oa + 1] * T[ob + 1] + T[oa + 2] * T[ob + 2];
-  if (contact.collider[p] < 0 || !(normalK[i] > 0)) return plain / a;
-  const c = 3 * p, nx = contact.normal[c], ny = contact.normal[c + 1], nz = contact.normal[c + 2];
+  const { r: T, mobility, normalK } = scratch;
+  const plain = T[oa] * T[ob] + T[oa + 1] * T[ob + 1] + T[oa + 2] * T[ob + 2], w = mobility[i];
+  if (normalK[i] === 0) return plain * w;
+  const { normal } = system.contact, c = 3 * (first + i), nx = normal[c], ny = normal[c + 1], nz = normal[c + 2];
   const along = (nx * T[oa] + ny * T[oa + 1] + nz * T[oa + 2]) * (nx * T[ob] + ny * T[ob + 1] + nz * T[ob + 2]);
-  return (plain - along) / (a + frictionK[i]) + along / (a + normalK[i]);
+  return (plain - along) * tangentMobility(scratch, i) + along * normalMobility(scratch, i);
 }
+const tangentMobility = (scratch: StepScratch, i: number): number => 1 / (1 / scratch.mobility[i] + scratch.frictionK[i]);
+const normalMobility = (scratch: StepScratch, i: number): number => 1 / (1 / scratch.mobility[i] + scratch.normalK[i]);
 
 /** x_i += W_i f. */
 function moveThrough(system: RodSystem, scratch: StepScratch, first: number, i: number, fx: number, fy: number, fz: number): void {
-  const { x, mass, contact } = system;
-  const p = first + i, c = 3 * p, a = mass[p] * scratch.ih[i] * scratch.ih[i];
-  if (contact.collider[p] < 0 || !(scratch.normalK[i] > 0)) {
-    const w = 1 / a;
+  const { x } = system, c = 3 * (first + i);
+  if (scratch.normalK[i] === 0) {
+    const w = scratch.mobility[i];
     x[c] += w * fx; x[c + 1] += w * fy; x[c + 2] += w * fz;
     return;
   }
-  const nx = contact.normal[c], ny = contact.normal[c + 1], nz = contact.normal[c + 2];
-  const along = nx * fx + ny * fy + nz * fz, wt = 1 / (a + scratch.frictionK[i]), wn = 1 / (a + scratch.normalK[i]) - wt;
+  const { normal } = system.contact, nx = normal[c], ny = normal[c + 1], nz = normal[c + 2];
+  const along = nx * fx + ny * fy + nz * fz, wt = tangentMobility(scratch, i), wn = normalMobility(scratch, i) - wt;
   x[c] += wt * fx + wn * along * nx; x[c + 1] += wt * fy + wn * along * ny; x[c + 2] += wt * fz + wn * along * nz;
 }
 
@@ -472,18 +479,22 @@ function finish(system: RodSystem, s: number, first: number, n: number, options:
   if (caught || !finite) restoreLengths(x, restLength, tension, first, n);
   let length = 0;
   for (let j = first; j < first + n - 1; j++) length += restLength[j];
-  const most = (0.25 * length) / h;
-  for (let i = 0; i < n; i++) for (let k = 0; k < 3; k++) {
-    const a = 3 * (first + i) + k, b = 3 * i + k;
-    const rootVelocity = (rootPosition[r + k] - rootBefore[r + k]) / h;
-    let relative = (x[a] - yv[b]) * ih[i] - rootVelocity;
-    if (!(Math.abs(relative) <= most)) relative = finite ? Math.sign(relative) * most : 0;
-    if (caught || !finite) relative *= 0.5;
-    v[a] = rootVelocity + relative;
-    if (caught || !finite) { xPrev[a] = x[a]; vPrev[a] = v[a]; }
+  const most = (0.25 * length) / h, trouble = caught || !finite;
+  const rv0 = (rootPosition[r] - rootBefore[r]) / h, rv1 = (rootPosition[r + 1] - rootBefore[r + 1]) / h, rv2 = (rootPosition[r + 2] - rootBefore[r + 2]) / h;
+  for (let i = 0; i < n; i++) {
+    const a = 3 * (first + i), b = 3 * i, ih1 = ih[i];
+    v[a] = rv0 + bounded((x[a] - yv[b]) * ih1 - rv0, most);
+    v[a + 1] = rv1 + bounded((x[a + 1] - yv[b + 1]) * ih1 - rv1, most);
+    v[a + 2] = rv2 + bounded((x[a + 2] - yv[b + 2]) * ih1 - rv2, most);
   }
-  history[s] = caught || !finite ? 0 : history[s] + 1;
-  if (caught || !finite) {
+  if (trouble) for (let i = 0; i < n; i++) for (let k = 0; k < 3; k++) {
+    const a = 3 * (first + i) + k, rootVelocity = k === 0 ? rv0 : k === 1 ? rv1 : rv2;
+    v[a] = finite ? rootVelocity + 0.5 * (v[a] - rootVelocity) : rootVelocity;
+    xPrev[a] = x[a];
+    vPrev[a] = v[a];
+  }
+  history[s] = trouble ? 0 : history[s] + 1;
+  if (trouble) {
     system.netUses++;
     if (!finite) startFramesSafely(system, s, first, n);
   }
@@ -497,6 +508,8 @@ function finish(system: RodSystem, s: number, first: number, n: number, options:
     if (contact.force[p] === 0) { xPrev[c] = x[c] - h * v[c]; xPrev[c + 1] = x[c + 1] - h * v[c + 1]; xPrev[c + 2] = x[c + 2] - h * v[c + 2]; vPrev[c] = v[c]; vPrev[c + 1] = v[c + 1]; vPrev[c + 2] = v[c + 2]; }
   }
 }
+
+const bounded = (v: number, most: number): number => (v > most ? most : v < -most ? -most : v);
 
 function restoreLengths(x: Float64Array, restLength: Float64Array, tension: Float64Array, first: number, n: number): void {
   let px = x[3 * first], py = x[3 * first + 1], pz = x[3 * first + 2], sx = 0, sy = 0, sz = 0;
