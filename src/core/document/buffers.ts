@@ -6,8 +6,6 @@ import type { BufferId } from './schema';
 
 export const bufferId = (bytes: Uint8Array): BufferId => bytesToHex(sha256(bytes));
 
-export type Buffers = ReadonlyMap<BufferId, Uint8Array>;
-
 /** Bytes of a typed array, copied. */
 export const bytesOf = (array: Float32Array | Uint32Array): Uint8Array => new Uint8Array(array.buffer, array.byteOffset, array.byteLength).slice();
 

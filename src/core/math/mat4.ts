@@ -6,8 +6,6 @@ import type { Quat, Vec3 } from './vec';
 
 export type NumberArray = Float32Array | Float64Array | number[];
 
-export const identity = (): Float64Array => Float64Array.of(1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1);
-
 /** Writes translation · rotation · scale to `out[o .. o+16)`. */
 export function composeInto(
   out: NumberArray, o: number,
@@ -33,14 +31,6 @@ export function multiplyInto(out: NumberArray, oo: number, a: NumberArray, ao: n
     }
     out[oo + c * 4 + 3] = b3;
   }
-}
-
-export function transformPoint(m: NumberArray, o: number, p: Vec3): Vec3 {
-  return [
-    m[o] * p[0] + m[o + 4] * p[1] + m[o + 8] * p[2] + m[o + 12],
-    m[o + 1] * p[0] + m[o + 5] * p[1] + m[o + 9] * p[2] + m[o + 13],
-    m[o + 2] * p[0] + m[o + 6] * p[1] + m[o + 10] * p[2] + m[o + 14],
-  ];
 }
 
 /** Inverse of an affine matrix; null when it is singular. */

@@ -29,7 +29,6 @@ export const normalize = (a: Vec3): Vec3 => {
   const l = length(a);
   return l > 0 ? scale(a, 1 / l) : [0, 0, 0];
 };
-export const lerp = (a: Vec3, b: Vec3, t: number): Vec3 => [mix(a[0], b[0], t), mix(a[1], b[1], t), mix(a[2], b[2], t)];
 
 /** Some unit vector across the unit vector `t`: the coordinate axis least along it, made perpendicular. */
 export function perpendicular(t: Vec3): Vec3 {

@@ -1,6 +1,6 @@
 /** How far each stage is: open, done, out of date, or in trouble. */
 import { plantKey, motionKey, THRESHOLDS, type Proof } from '../../core/document/proof';
-import { STAGES, type EditorState, type Stage } from './store';
+import { type EditorState, type Stage } from './store';
 
 export type StageStatus = 'open' | 'done' | 'stale' | 'trouble';
 export const STAGE_NAMES: Record<Stage, string> = { cast: 'Cast', plant: 'Plant', comb: 'Comb', fill: 'Fill', sway: 'Sway', proof: 'Proof', bake: 'Bake' };
@@ -33,4 +33,3 @@ export function stageStatus(stage: Stage, state: Pick<EditorState, 'history' | '
     }
   }
 }
-export const stageNumber = (stage: Stage): number => STAGES.indexOf(stage) + 1;

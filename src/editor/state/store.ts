@@ -80,5 +80,3 @@ export const useEditor = create<EditorState>((set, get) => ({
   undo: () => { const { history } = get(); if (history) set({ history: undo(history) }); },
   redo: () => { const { history } = get(); if (history) set({ history: redo(history) }); },
 }));
-
-export const currentDocument = (): GroomDocument | null => useEditor.getState().history?.document ?? null;

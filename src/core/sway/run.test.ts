@@ -1,0 +1,175 @@
+import { beforeAll, describe, expect, it } from 'vitest';
+import { tubeGlb } from '../../../tests/helpers/tube';
+import { readGlb } from '../../formats/gltf';
+import { openScene } from '../bake/open-scene';
+import { bytesOf, packPlanting } from '../document/buffers';
+import { newDocument } from '../document/schema';
+import { growGuide } from '../groom/grow';
+import { rootPlace, scatterEvenly, type Planting } from '../groom/planting';
+import { clipTime, leadingNodes, poseCharacter, rigidMotionInto, skinPositions, type Character } from '../mesh/character';
+import { Surface } from '../mesh/surface';
+import { characterPills, SwayRun, type Scene } from './run';
+
+const GUIDES = 24, POINTS = 10;
+let character: Character, planting: Planting, offsets: Float32Array;
+
+beforeAll(async () => {
+  const read = await readGlb(await tubeGlb());
+  if (!read.ok) throw new Error(read.error.message);
+  character = read.value;
+  const mesh = character.meshes[0], surface = new Surface(mesh.positions, mesh.triangles);
+  planting = scatterEvenly(surface, Uint32Array.from({ length: 120 }, (_, i) => 240 + i), GUIDES, 5);
+  offsets = new Float32Array(3 * POINTS * GUIDES);
+  for (let g = 0; g < GUIDES; g++) offsets.set(growGuide(surface, rootPlace(surface, planting, g), surface.normal(planting.faces[g]), { length: 0.18, pointCount: POINTS, lie: 'falling', lift: 0.012 }), 3 * POINTS * g);
+});
+
+function scene(change: Partial<Scene['settings']> = {}, clip: string | null = 'bend', shot: Partial<Scene['shot']> = {}): Scene {
+  const document = newDocument('tube', { clip: clip ?? '', start: 0, end: 24, fps: 24, cyclic: false, ...shot });
+  return { character, mesh: character.meshes[0], clip: character.clips.find((c) => c.name === clip) ?? null, shot: document.shot, planting, offsets, pointCount: POINTS, hidden: [], settings: { ...document.sway, ...change } };
+}
+const apart = (a: Float32Array, b: Float32Array): number => {
+  let worst = 0;
+  for (let i = 0; i < a.length; i += 3) worst = Math.max(worst, Math.hypot(a[i] - b[i], a[i + 1] - b[i + 1], a[i + 2] - b[i + 2]));
+  return worst;
+};
+
+describe('clip time', () => {
+  it('is held at the ends, or wrapped where the shot is cyclic', () => {
+    expect(clipTime(-3, 24, 2, false)).toBe(0);
+    expect(clipTime(12, 24, 2, false)).toBe(0.5);
+    expect(clipTime(99, 24, 2, false)).toBe(2);
+    expect(clipTime(-12, 24, 2, true)).toBe(1.5);
+    expect(clipTime(60, 24, 2, true)).toBe(0.5);
+    expect(clipTime(5, 24, 0, true)).toBe(0);
+  });
+});
+
+describe('a run', () => {
+  it('two runs of the same scene give the same bits', () => {
+    const a = new SwayRun(scene(), -3), b = new SwayRun(scene(), -3);
+    for (let k = 0; k < 15; k++) expect(a.advance()).toEqual(b.advance());
+    expect(a.positions()).toEqual(b.positions());
+  });
+
+  it('roots stand exactly on the skinned skin in every frame', () => {
+    const run = new SwayRun(scene(), 0), mesh = character.meshes[0], skin = new Float64Array(mesh.positions.length);
+    while (run.frame < 20) {
+      run.advance();
+      skinPositions(character, mesh, poseCharacter(character, character.clips[0], run.frame / 24), skin);
+      const surface = new Surface(skin, mesh.triangles), points = run.positions();
+      for (let g = 0; g < GUIDES; g++) rootPlace(surface, planting, g).forEach((v, c) => expect(points[3 * POINTS * g + c]).toBeCloseTo(v, 6));
+    }
+  });
+
+  it('with a calm start and nothing moving, hair stays as it was combed for two seconds', () => {
+    const run = new SwayRun(scene({ damping: 0, skinPills: false }, null), 0), start = run.positions();
+    for (let k = 0; k < 48; k++) run.advance();
+    expect(apart(run.positions(), start) / 0.18).toBeLessThan(1e-4);
+    expect(run.system.netUses).toBe(0);
+  });
+
+  it('without a calm start the same hair sags', () => {
+    const run = new SwayRun(scene({ calmStart: false, skinPills: false, holdRoot: 0, holdTip: 0, stiffness: 1 }, null), 0), start = run.positions();
+    for (let k = 0; k < 24; k++) run.advance();
+    expect(apart(run.positions(), start)).toBeGreaterThan(0.004);
+  });
+
+  it('full hold follows the combed shape, no hold lags behind', () => {
+    const combedAt = (held: number): number => {
+      const run = new SwayRun(scene({ holdRoot: held, holdTip: held, skinPills: false }), 0);
+      for (let k = 0; k < 10; k++) run.advance();
+      let worst = 0;
+      for (let i = 0; i < run.system.x.length; i++) worst = Math.max(worst, Math.abs(run.system.x[i] - run.system.holdTarget[i]));
+      return worst;
+    };
+    expect(combedAt(1)).toBeLessThan(0.002);
+    expect(combedAt(0)).toBeGreaterThan(0.01);
+  });
+
+  it('finer frames tell the same movement: 24, 30 and 60 a second agree within 1 % of the length', () => {
+    const at = (fps: number): Float32Array => {
+      const run = new SwayRun(scene({ skinPills: false, substeps: Math.round(480 / fps) }, 'bend', { fps }), 0);
+      while (run.frame < fps) run.advance();
+      return run.positions();
+    };
+    const slow = at(24);
+    expect(apart(slow, at(30)) / 0.18).toBeLessThan(0.01);
+    expect(apart(slow, at(60)) / 0.18).toBeLessThan(0.01);
+  });
+
+  it('hair lengths never change by more than 0.05 %', () => {
+    const run = new SwayRun(scene({ damping: 0, holdRoot: 0.3, holdTip: 0 }), -2);
+    for (let k = 0; k < 30; k++) {
+      const m = run.advance();
+      expect(m.stretch).toBeLessThan(5e-4);
+      expect(m.netUses).toBe(0);
+    }
+  });
+
+  it('measures name the frame and a guide that exists', () => {
+    const run = new SwayRun(scene(), -4);
+    for (let f = -3; f < 6; f++) {
+      const m = run.advance();
+      expect(m.frame).toBe(f);
+      expect(m.stretchGuide).toBeLessThan(GUIDES);
+      expect(m.depthGuide).toBeLessThan(GUIDES);
+      expect(m.depth).toBeGreaterThanOrEqual(0);
+    }
+    expect(run.report.guides).toBe(GUIDES);
+  });
+
+  it('the frame may be held: hair settles, kinetic energy dies', () => {
+    const run = new SwayRun(scene({ calmStart: false, damping: 8, skinPills: false }, null), 0);
+    for (let k = 0; k < 120; k++) run.advance();
+    expect(Math.max(...run.system.v.map(Math.abs))).toBeLessThan(1e-3);
+  });
+
+  it('guides of other lengths do not disturb each other', () => {
+    const short = offsets.map((v, i) => (Math.floor(i / (3 * POINTS)) % 2 === 0 ? v * 0.4 : v));
+    const both = new SwayRun({ ...scene({ skinPills: false }), offsets: short }, 0), alone = new SwayRun(scene({ skinPills: false }), 0);
+    for (let k = 0; k < 8; k++) { both.advance(); alone.advance(); }
+    for (let g = 1; g < GUIDES; g += 2) expect(both.positions().slice(30 * g, 30 * g + 30)).toEqual(alone.positions().slice(30 * g, 30 * g + 30));
+  });
+});
+
+describe('pills of a character', () => {
+  it('are carried by the joints that lead the skin, and none where both switches are off', () => {
+    const pills = characterPills(character, [], { skin: true, garments: true });
+    expect(pills.map((p) => character.nodes[p.node].name).sort()).toEqual(['high', 'low']);
+    for (const p of pills) { expect(p.radiusA).toBeGreaterThan(0.04); expect(p.radiusA).toBeLessThan(0.11); }
+    expect(characterPills(character, [], { skin: false, garments: false })).toEqual([]);
+    expect(characterPills(character, ['tube'], { skin: true, garments: true })).toEqual([]);
+  });
+  it('every vertex has a leading node among the joints', () => {
+    expect(new Set(leadingNodes(character, character.meshes[0])).size).toBe(2);
+  });
+  it('the rigid movement of a joint is its turn and its way', () => {
+    const rest = poseCharacter(character, null, 0), bent = poseCharacter(character, character.clips[0], 0.5), out = new Float64Array(7);
+    rigidMotionInto(out, 0, rest, bent, character.nodes.findIndex((n) => n.name === 'high'));
+    expect(2 * Math.atan2(out[2], out[3])).toBeCloseTo(Math.PI / 4, 6);
+    rigidMotionInto(out, 0, rest, rest, 0);
+    expect(Array.from(out)).toEqual([0, 0, 0, 1, 0, 0, 0]);
+  });
+});
+
+describe('opening a scene', () => {
+  const document = () => ({ ...newDocument('tube', { clip: 'bend', start: 0, end: 9, fps: 24, cyclic: false }), guides: { count: GUIDES, pointCount: POINTS, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: false } });
+  const buffers = () => ({ planting: packPlanting(planting), offsets: bytesOf(offsets) });
+  it('takes what fits together', () => {
+    const s = openScene(document(), character, buffers());
+    expect(s.clip?.name).toBe('bend');
+    expect(s.planting.faces).toEqual(planting.faces);
+    expect(s.offsets).toEqual(offsets);
+  });
+  it('says what does not', () => {
+    expect(() => openScene({ ...document(), guides: null }, character, buffers())).toThrow(/planted guides/);
+    expect(() => openScene({ ...document(), plot: { mesh: 'hat', faces: null } }, character, buffers())).toThrow(/a mesh of the character, got hat/);
+    expect(() => openScene({ ...document(), guides: { ...document().guides, count: 3 } }, character, buffers())).toThrow(/expected 3 roots, got 24/);
+    expect(() => openScene({ ...document(), guides: { ...document().guides, pointCount: 9 } }, character, buffers())).toThrow(/offsets: expected 648 numbers/);
+    const beyond = { faces: planting.faces.map((f, i) => (i === 4 ? 99999 : f)), weights: planting.weights };
+    expect(() => openScene(document(), character, { ...buffers(), planting: packPlanting(beyond) })).toThrow(/a face beyond the mesh/);
+  });
+  it('a shot whose clip is gone stands in the rest pose', () => {
+    expect(openScene({ ...document(), shot: { ...document().shot, clip: 'gone' } }, character, buffers()).clip).toBeNull();
+  });
+});
