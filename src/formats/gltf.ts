@@ -2,7 +2,7 @@
 import { WebIO, type Accessor, type Document, type Material, type Node, type Primitive } from '@gltf-transform/core';
 import { EXTMeshoptCompression, KHRMaterialsUnlit, KHRMeshQuantization } from '@gltf-transform/extensions';
 import { MeshoptDecoder } from 'meshoptimizer';
-import type { Channel, Character, CharacterMaterial, CharacterMesh, CharacterNode, Role, Skin } from '../core/mesh/character';
+import { poseCharacter, skinPositions, type Channel, type Character, type CharacterMaterial, type CharacterMesh, type CharacterNode, type Role, type Skin } from '../core/mesh/character';
 import { vertexNormals } from '../core/mesh/surface';
 import { failure, type Result } from './result';
 
@@ -113,7 +113,21 @@ function convert(document: Document): Result<Character> {
     return { name: animation.getName() || `clip ${k + 1}`, duration, channels };
   }).filter((c) => c.channels.length > 0);
   if (clips.length === 0) warnings.push('The file holds no clip; the character stands in its rest pose.');
-  return { ok: true, value: { nodes, skins, materials, meshes, clips }, warnings };
+  const character: Character = { nodes, skins, materials, meshes, clips };
+  const size = greatestExtent(character);
+  if (size > 30 || size < 0.03) warnings.push(`The character is ${size > 30 ? size.toFixed(0) : size.toFixed(4)} m large. glTF is in metres: if this should be ${size > 30 ? 'centimetres' : 'larger'}, export it again at its true size, or hair will move as if it were ${size > 30 ? 'a giant’s' : 'tiny'}.`);
+  return { ok: true, value: character, warnings };
+}
+
+/** Longest side of the box round the skinned meshes in their rest pose, m. */
+function greatestExtent(character: Character): number {
+  const low = [Infinity, Infinity, Infinity], high = [-Infinity, -Infinity, -Infinity], pose = poseCharacter(character, null, 0);
+  for (const mesh of character.meshes) if (mesh.skin >= 0) {
+    const P = new Float64Array(mesh.positions.length);
+    skinPositions(character, mesh, pose, P);
+    P.forEach((v, i) => { low[i % 3] = Math.min(low[i % 3], v); high[i % 3] = Math.max(high[i % 3], v); });
+  }
+  return Math.max(...high.map((v, k) => v - low[k]));
 }
 
 function floats(accessor: Accessor): Float32Array {

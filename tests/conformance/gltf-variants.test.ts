@@ -109,6 +109,16 @@ describe('forms of a file', () => {
       expect(r.worst).toBeLessThan(1e-6);
     }
   });
+  it('a character in centimetres is taken, and its size told', async () => {
+    const bytes = await change((d) => {
+      const scene = d.getRoot().listScenes()[0], parent = d.createNode('armature').setScale([100, 100, 100]);
+      for (const child of scene.listChildren()) { scene.removeChild(child); parent.addChild(child); }
+      scene.addChild(parent);
+    });
+    const r = await compare(bytes);
+    expect(r.worst).toBeLessThan(1e-4);
+    expect(r.warnings.join(' ')).toMatch(/is 60 m large.*centimetres/);
+  });
   it('lines and points beside the triangles are left out and told', async () => {
     const read = await readGlb(await change((d) => {
       const mesh = d.getRoot().listMeshes()[0], lines = d.createPrimitive().setMode(1).setAttribute('POSITION', mesh.listPrimitives()[0].getAttribute('POSITION'));

@@ -10,7 +10,7 @@ import { Viewport } from '../view/viewport';
 import { useSize } from './controls';
 import { useWorkshop } from './context';
 
-const VIEWS: [ViewName, string][] = [['front', 'front'], ['side', 'side'], ['back', 'back'], ['threeQuarter', 'three-quarter'], ['whole', 'whole']];
+const VIEWS: [ViewName, string][] = [['front', 'front'], ['side', 'side'], ['back', 'back'], ['top', 'top'], ['threeQuarter', 'three-quarter'], ['whole', 'whole']];
 
 export function View() {
   const { session, viewport } = useWorkshop();

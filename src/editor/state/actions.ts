@@ -28,7 +28,7 @@ export function buildActions(session: Session, tell: (message: string) => void):
     const shot = document()?.shot;
     if (shot) useEditor.setState({ playing: false, frame: Math.min(shot.end, Math.max(shot.start, Math.round(state().frame) + by)) });
   };
-  const views: [ViewName, string, string][] = [['front', 'Front', ''], ['side', 'Side', ''], ['back', 'Back', ''], ['threeQuarter', 'Three-quarter', ''], ['whole', 'Whole figure', '']];
+  const views: [ViewName, string][] = [['front', 'front'], ['side', 'side'], ['back', 'back'], ['top', 'top'], ['threeQuarter', 'three-quarter'], ['whole', 'whole figure']];
   const look = (name: ViewName): void => useEditor.setState({ viewRequest: { name, count: state().viewRequest.count + 1 } });
   return [
     ...STAGES.map((stage, i): Action => ({ id: `stage-${stage}`, name: `Go to ${STAGE_NAMES[stage]}`, group: 'Stages', keys: String(i + 1), combo: [String(i + 1)], enabled: always, run: () => useEditor.setState({ stage }) })),
@@ -49,7 +49,7 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'sway-reset', name: 'Reset all movement settings', group: 'Movement', enabled: always, run: () => state().edit('Reset movement settings', (d) => { Object.assign(d.sway, defaultsOf(SWAY_PARAMETERS), { calmStart: true, skinPills: true, garmentPills: true }); }) },
     { id: 'fill-reset', name: 'Reset all filling settings', group: 'Groom', enabled: always, run: () => state().edit('Reset filling settings', (d) => { Object.assign(d.fill, defaultsOf(FILL_PARAMETERS)); }) },
     { id: 'bake', name: 'Bake the range', group: 'Hand-over', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'bake' }); trying(session.bake()); } },
-    ...views.map(([name, label]): Action => ({ id: `view-${name}`, name: `View: ${label.toLowerCase()}`, group: 'View', enabled: always, run: () => look(name) })),
+    ...views.map(([name, label]): Action => ({ id: `view-${name}`, name: `View: ${label}`, group: 'View', enabled: always, run: () => look(name) })),
     { id: 'show-hair', name: 'Show or hide filled hair', group: 'View', keys: 'H', combo: ['h'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, hair: !state().show.hair } }) },
     { id: 'show-guides', name: 'Show or hide guides', group: 'View', keys: 'G', combo: ['g'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, guides: !state().show.guides } }) },
     { id: 'show-pills', name: 'Show or hide pills', group: 'View', keys: 'P', combo: ['p'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, pills: !state().show.pills } }) },

@@ -10,7 +10,7 @@ export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake']
 export type Stage = (typeof STAGES)[number];
 export type BrushName = 'comb' | 'cut' | 'addSkin' | 'takeSkin';
 export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'behind';
-export type ViewName = 'front' | 'side' | 'back' | 'threeQuarter' | 'whole';
+export type ViewName = 'front' | 'side' | 'back' | 'top' | 'threeQuarter' | 'whole';
 
 export interface RunState {
   state: 'none' | 'running' | 'done';

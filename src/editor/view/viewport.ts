@@ -143,8 +143,12 @@ export class Viewport {
     const centre = box.getCenter(new THREE.Vector3()), size = box.getSize(new THREE.Vector3());
     const half = Math.max(size.y, size.x / Math.max(this.camera.aspect, 0.4), size.z / Math.max(this.camera.aspect, 0.4)) * (name === 'whole' ? 0.56 : 0.72);
     const distance = half / Math.tan((this.camera.fov * Math.PI) / 360) + 0.3 * size.z;
-    const directions: Record<ViewName, [number, number, number]> = { front: [0, 0.06, 1], side: [-1, 0.06, 0.02], back: [0, 0.08, -1], threeQuarter: [-0.62, 0.12, 0.78], whole: [-0.42, 0.1, 0.9] };
+    const directions: Record<ViewName, [number, number, number]> = { front: [0, 0.06, 1], side: [-1, 0.06, 0.02], back: [0, 0.08, -1], top: [0, 1, 0.02], threeQuarter: [-0.62, 0.12, 0.78], whole: [-0.42, 0.1, 0.9] };
     this.camera.position.copy(centre).addScaledVector(new THREE.Vector3(...directions[name]).normalize(), distance);
+    // whatever units a file came in, the whole of it lies between the planes
+    this.camera.near = distance / 60;
+    this.camera.far = distance * 30;
+    this.camera.updateProjectionMatrix();
     this.controls.target.copy(centre);
     this.controls.update();
     useEditor.setState({ viewName: name });

@@ -1,0 +1,170 @@
+/** Controls of the screen: what they show, what they store, and that none is dead. */
+import { writeFileSync, mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import type { Browser, Page } from 'playwright-core';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { openBrowser, startTrial, type Trial } from '../../cli/trial';
+import type { GroomDocument } from '../../src/core/document/schema';
+import { tubeGlb } from '../helpers/tube';
+
+let trial: Trial, browser: Browser, page: Page, demo: string, fresh: string;
+const dir = mkdtempSync(path.join(tmpdir(), 'fine-comb-screen-')), errors: string[] = [];
+const document = async (id = demo): Promise<GroomDocument> => ((await (await fetch(`${trial.url}/api/grooms/${id}`)).json()) as { document: GroomDocument }).document;
+const saved = async (): Promise<void> => { await page.waitForTimeout(450); await page.locator('[data-testid=save][data-state=saved]').waitFor(); };
+const open = async (id: string): Promise<void> => { await page.goto(`${trial.url}/groom/${id}`); await page.getByTestId('view').waitFor(); };
+const stage = (name: string): Promise<void> => page.getByTestId(`stage-${name}`).click();
+
+beforeAll(async () => {
+  trial = await startTrial();
+  browser = await openBrowser();
+  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  page.on('pageerror', (e) => errors.push(e.message));
+  page.on('console', (m) => { if (m.type() === 'error') errors.push(m.text()); });
+  demo = ((await (await fetch(`${trial.url}/api/overview`)).json()) as { productions: { assets: { grooms: { id: string }[] }[] }[] }).productions[0].assets[0].grooms[0].id;
+  writeFileSync(path.join(dir, 'tube.glb'), await tubeGlb({ weightScale: 0.5 }));
+});
+afterAll(async () => { await browser?.close(); await trial?.stop(); trial?.remove(); rmSync(dir, { recursive: true, force: true }); });
+afterEach(() => { expect(errors.splice(0)).toEqual([]); });
+
+describe('a number', () => {
+  it('can be typed, with a comma too; nonsense is dropped, too much is held at the limit', async () => {
+    await open(demo);
+    await stage('sway');
+    const field = page.getByTestId('sway-damping');
+    await field.fill('7,5');
+    await field.press('Enter');
+    await saved();
+    expect((await document()).sway.damping).toBe(7.5);
+    await field.fill('a lot');
+    await field.press('Enter');
+    expect(await field.inputValue()).toBe('7.5');
+    await field.fill('9999');
+    await field.press('Enter');
+    expect(await field.inputValue()).toBe('40.0');
+  });
+  it('can be dragged on its track and nudged by keys; a drag is one undo step', async () => {
+    const slider = page.getByRole('slider', { name: 'Friction', exact: true });
+    await slider.scrollIntoViewIfNeeded();
+    const box = (await slider.boundingBox())!;
+    await page.mouse.move(box.x + 10, box.y + 8);
+    await page.mouse.down();
+    await page.mouse.move(box.x + box.width / 2, box.y + 8, { steps: 6 });
+    await page.mouse.up();
+    await saved();
+    const dragged = (await document()).sway.friction;
+    expect(dragged).toBeGreaterThan(0.9);
+    expect(dragged).toBeLessThan(1.1);
+    await slider.press('ArrowRight');
+    await saved();
+    expect((await document()).sway.friction).toBeCloseTo(dragged + 0.01, 5);
+    await page.getByRole('button', { name: /^Undo: Friction/ }).click();
+    await page.getByRole('button', { name: /^Undo: Friction/ }).click();
+    await saved();
+    expect((await document()).sway.friction).toBe(0.3);
+  });
+  it('goes back to its usual value, and explains itself', async () => {
+    const name = page.getByText('Damping', { exact: true });
+    await name.hover();
+    await page.getByText(/How fast movement against the head dies away.*In 1\/s/).waitFor();
+    await page.getByRole('button', { name: 'Reset Damping' }).click();
+    await saved();
+    expect((await document()).sway.damping).toBe(4);
+  });
+});
+
+describe('the strip', () => {
+  it('shows profiles whose handles change the settings', async () => {
+    await page.getByRole('radio', { name: 'Profile' }).click();
+    const handle = page.getByRole('slider', { name: 'Where the hold has reached its tip value' }), box = (await handle.boundingBox())!;
+    await page.mouse.move(box.x + 5, box.y + 5);
+    await page.mouse.down();
+    await page.mouse.move(box.x + 205, box.y - 25, { steps: 5 });
+    await page.mouse.up();
+    await saved();
+    const { sway } = await document();
+    expect(sway.holdReach).toBeGreaterThan(0.55);
+    expect(sway.holdTip).toBeGreaterThan(0.15);
+    await page.getByRole('slider', { name: 'Width at the tip' }).press('ArrowUp');
+    await saved();
+    expect((await document()).fill.taper).toBeCloseTo(0.17, 5);
+    await page.getByRole('radio', { name: 'Time' }).click();
+  });
+});
+
+describe('the cast list', () => {
+  it('hides a garment, which then does not collide either', async () => {
+    const pills = async (): Promise<number> => Number(await page.locator('aside', { hasText: 'Garment pills' }).locator('div', { hasText: /^Garment pills/ }).locator('span').last().textContent());
+    await page.waitForFunction(() => (window as never as { fineComb: { state: () => { pillCount: number } } }).fineComb.state().pillCount > 0);
+    const before = await pills();
+    await page.getByLabel('Hide coat in this shot').click();
+    await page.waitForFunction((n) => (window as never as { fineComb: { state: () => { pillCount: number } } }).fineComb.state().pillCount !== n, await page.evaluate(() => (window as never as { fineComb: { state: () => { pillCount: number } } }).fineComb.state().pillCount));
+    expect(await pills()).toBeLessThan(before);
+    await saved();
+    expect((await document()).hidden).toEqual(['coat']);
+    await page.getByLabel('Show coat in this shot').click();
+    await saved();
+  });
+});
+
+describe('the theme', () => {
+  it('changes, and is remembered in this browser', async () => {
+    const theme = (): Promise<string | undefined> => page.evaluate(() => document_theme());
+    await page.addInitScript(() => { Object.assign(window, { document_theme: () => globalThis.document.documentElement.dataset.theme }); });
+    await page.getByRole('button', { name: 'Light theme' }).click();
+    await open(demo);
+    expect(await theme()).toBe('linen');
+    await page.getByRole('button', { name: 'Dark theme' }).click();
+    expect(await theme()).toBe('peat');
+  });
+});
+declare function document_theme(): string | undefined;
+
+describe('a character that has just arrived', () => {
+  it('tells what was mended; every stage says what comes first and leads there', async () => {
+    await page.goto(trial.url);
+    await page.getByLabel('Character file').setInputFiles(path.join(dir, 'tube.glb'));
+    await page.waitForURL(/\/groom\//);
+    await page.getByTestId('view').waitFor();
+    fresh = new URL(page.url()).pathname.split('/').pop()!;
+    await page.getByText(/weights of 208 vertices did not sum to 1/).first().waitFor();
+    for (const [name, words] of [['comb', 'no guides to comb'], ['fill', 'no guides to fill between'], ['sway', 'no hair to move'], ['proof', 'no hair to prove'], ['bake', 'nothing to bake']]) {
+      await stage(name);
+      await page.getByText(new RegExp(words)).waitFor();
+      await page.getByRole('button', { name: 'Go to Plant' }).click();
+      expect(await page.getByTestId('stage-plant').getAttribute('aria-current')).toBe('step');
+    }
+    expect(await page.getByTestId('plant').isDisabled()).toBe(true);
+    expect(await page.getByText('From the file’s marks').count()).toBe(0); // this file has none
+  });
+  it('frames and rate of the shot are typed; a cyclic clip says so', async () => {
+    await stage('cast');
+    await page.getByTestId('shot-end').fill('12');
+    await page.getByTestId('shot-end').press('Enter');
+    await page.getByRole('switch', { name: 'Cyclic' }).click();
+    await saved();
+    expect((await document(fresh)).shot).toMatchObject({ clip: 'bend', start: 0, end: 12, cyclic: true });
+    await page.getByTestId('shot-fps').fill('48');
+    await page.getByTestId('shot-fps').press('Enter');
+    await saved();
+    expect((await document(fresh)).shot).toMatchObject({ end: 24, fps: 48 });
+  });
+  it('a file dropped on the first page is taken as well', async () => {
+    await page.goto(trial.url);
+    const bytes = Array.from(await tubeGlb());
+    const data = await page.evaluateHandle((b) => { const t = new DataTransfer(); t.items.add(new File([Uint8Array.from(b)], 'dropped.glb')); return t; }, bytes);
+    await page.getByRole('button', { name: /Drop a \.glb here/ }).dispatchEvent('drop', { dataTransfer: data });
+    await page.waitForURL(/\/groom\//);
+    await page.getByTestId('view').waitFor();
+  });
+});
+
+describe('a groom that is not there', () => {
+  it('is told, with a way back', async () => {
+    await page.goto(`${trial.url}/groom/0000`);
+    await page.getByText('This groom does not exist (any more).').waitFor();
+    errors.splice(0); // the browser logs the 404 it was told about
+    await page.getByRole('link', { name: 'Back to all grooms' }).click();
+    await page.getByText('Slack Water').waitFor();
+  });
+});
