@@ -23,7 +23,7 @@ describe('the demo groom', () => {
     expect(document.plot.mesh).toBe('head');
     expect(character.clips.map((c) => c.name)).toContain(document.shot.clip);
   });
-  it('every guide grows on the plot, from its root, 8 to 32 cm long, without a kink', () => {
+  it('every guide grows on the plot, from its root, 8 to 32 cm long, without a sharp corner', () => {
     const faces = new Set(uintsOf(buffers[0])), planting = unpackPlanting(buffers[1]), offsets = floatsOf(buffers[2]), points = 16;
     expect(offsets.length).toBe(3 * points * planting.faces.length);
     for (let g = 0; g < planting.faces.length; g++) {

@@ -7,14 +7,15 @@ import type { FrameMeasures, StartReport } from '../core/sway/run';
 
 export type SwayRequest =
   | { kind: 'character'; packed: Uint8Array }
-  | { kind: 'run'; run: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; startFrame: number; endFrame: number; preRoll: number }
+  /** `from … to − 1`: the guides this worker computes. */
+  | { kind: 'run'; run: number; part: number; from: number; to: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; startFrame: number; endFrame: number; preRoll: number }
   | { kind: 'stop' };
 
 export type SwayReply =
-  | { kind: 'started'; run: number; report: StartReport; pills: Pill[] }
-  | { kind: 'frame'; run: number; measures: FrameMeasures; points: Float32Array; ms: number }
-  | { kind: 'finished'; run: number }
-  | { kind: 'failed'; run: number; message: string };
+  | { kind: 'started'; run: number; part: number; report: StartReport }
+  /** Measures name guides by their numbers in the whole groom. */
+  | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; points: Float32Array }
+  | { kind: 'failed'; run: number; part: number; message: string };
 
 export interface PlantOrder { faces: Uint32Array; count: number; seed: number; pointCount: number; length: number; lift: number; lie: Lie }
 

@@ -1,8 +1,8 @@
-/** Browser worker of the live run: computes frames from the pre-roll to the end of the range, as fast as it can. */
+/** Browser worker of the live run: computes a share of the guides from the pre-roll to the end of the range, as fast as it can. */
 import { openScene } from '../core/bake/open-scene';
 import { documentSchema } from '../core/document/schema';
 import type { Character } from '../core/mesh/character';
-import { SwayRun } from '../core/sway/run';
+import { shareOf, SwayRun } from '../core/sway/run';
 import { unpackCharacter } from '../formats/packed-character';
 import type { SwayReply, SwayRequest } from './messages';
 
@@ -23,22 +23,21 @@ scope.onmessage = ({ data }) => {
 };
 
 async function compute(request: Extract<SwayRequest, { kind: 'run' }>): Promise<void> {
-  const { run: id, startFrame, endFrame, preRoll } = request;
+  const { run: id, part, startFrame, endFrame, preRoll, from, to } = request;
   try {
     if (!character) throw new Error('The character has not arrived.');
-    const run = new SwayRun(openScene(documentSchema.parse(request.document), character, request), startFrame - preRoll - 1);
-    reply({ kind: 'started', run: id, report: run.report, pills: [...run.pills] });
-    let last = performance.now();
+    const run = new SwayRun(shareOf(openScene(documentSchema.parse(request.document), character, request), from, to), startFrame - preRoll - 1);
+    reply({ kind: 'started', run: id, part, report: run.report });
     while (run.frame < endFrame) {
       const measures = run.advance();
-      const points = run.positions(), now = performance.now();
-      reply({ kind: 'frame', run: id, measures, points, ms: now - last }, [points.buffer]);
-      last = now;
+      if (measures.stretchGuide >= 0) measures.stretchGuide += from;
+      if (measures.depthGuide >= 0) measures.depthGuide += from;
+      const points = run.positions();
+      reply({ kind: 'frame', run: id, part, measures, points }, [points.buffer]);
       await new Promise((r) => { setTimeout(r, 0); });
       if (wanted !== id) return;
     }
-    reply({ kind: 'finished', run: id });
   } catch (cause) {
-    reply({ kind: 'failed', run: id, message: cause instanceof Error ? cause.message : String(cause) });
+    reply({ kind: 'failed', run: id, part, message: cause instanceof Error ? cause.message : String(cause) });
   }
 }

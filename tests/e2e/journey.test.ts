@@ -27,6 +27,8 @@ const state = <T>(read: string): Promise<T> => page.evaluate((r) => new Function
 const openGroom = async (p = page, id = grooms[0].id): Promise<void> => { await p.goto(`${trial.url}/groom/${id}`); await p.getByTestId('view').waitFor(); };
 const newPage = async (): Promise<Page> => {
   const p = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
+  // several workers share the live run, whatever this machine has
+  await p.addInitScript(() => { Object.defineProperty(navigator, 'hardwareConcurrency', { get: () => 4 }); });
   p.on('pageerror', (e) => errors.push(e.message));
   p.on('console', (m) => { if (m.type() === 'error' && !/status of (4\d\d)/.test(m.text())) errors.push(m.text()); });
   p.on('dialog', (d) => void d.accept());
@@ -211,6 +213,7 @@ describe('the journey', () => {
     await stage('sway');
     await page.getByTestId('run').click();
     await page.waitForFunction(() => (window as never as { fineComb: { state: () => { run: { state: string } } } }).fineComb.state().run.state === 'done', undefined, { timeout: 180_000 });
+    expect(await state<number>('f.session.shares.length')).toBe(3);
     expect(await state<boolean>('[0, 13, 30, 48].every((k) => f.session.live.get(k).every((v, i) => v === f.session.baked.get(k)[i]))')).toBe(true);
   });
 

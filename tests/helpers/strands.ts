@@ -1,5 +1,6 @@
 import { createRodSystem, restStrand, type RodSystem } from '../../src/core/sway/rod-system';
-import { createStepScratch, stepStrand } from '../../src/core/sway/rod-step';
+import { stepStrand } from '../../src/core/sway/rod-step';
+import { createStepScratch } from '../../src/core/sway/step-scratch';
 import type { ContactFinder } from '../../src/core/sway/contact';
 
 export interface OneStrand {

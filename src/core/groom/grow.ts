@@ -20,7 +20,7 @@ export interface GrowOptions {
 
 /** Steps of the walk that lays a falling strand over the skin. */
 const STEPS = 90;
-/** Tightest bend of a falling strand, as a radius, m: hair does not kink. */
+/** Tightest bend of a falling strand, as a radius, m: hair has no sharp corner. */
 const TIGHTEST = 0.006;
 /** Length over which the lead gives way to gravity, m. */
 const LED = 0.09;

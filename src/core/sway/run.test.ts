@@ -8,7 +8,7 @@ import { growGuide } from '../groom/grow';
 import { rootPlace, scatterEvenly, type Planting } from '../groom/planting';
 import { clipTime, leadingNodes, poseCharacter, rigidMotionInto, skinPositions, type Character } from '../mesh/character';
 import { Surface } from '../mesh/surface';
-import { characterPills, SwayRun, type Scene } from './run';
+import { characterPills, joinMeasures, shareOf, SwayRun, type Scene } from './run';
 
 const GUIDES = 24, POINTS = 10;
 let character: Character, planting: Planting, offsets: Float32Array;
@@ -122,6 +122,16 @@ describe('a run', () => {
     const run = new SwayRun(scene({ calmStart: false, damping: 8, skinPills: false }, null), 0);
     for (let k = 0; k < 120; k++) run.advance();
     expect(Math.max(...run.system.v.map(Math.abs))).toBeLessThan(1e-3);
+  });
+
+  it('shares computed apart are the whole, to the bit, and so are their measures', () => {
+    const whole = new SwayRun(scene(), -2), parts = [[0, 7], [7, 15], [15, GUIDES]].map(([a, b]) => ({ from: a, run: new SwayRun(shareOf(scene(), a, b), -2) }));
+    for (let k = 0; k < 12; k++) {
+      const expected = whole.advance();
+      const joined = parts.map(({ from, run }) => { const m = run.advance(); return { ...m, stretchGuide: m.stretchGuide < 0 ? -1 : m.stretchGuide + from, depthGuide: m.depthGuide < 0 ? -1 : m.depthGuide + from }; }).reduce(joinMeasures);
+      expect(joined).toEqual(expected);
+    }
+    expect(Float32Array.from(parts.flatMap(({ run }) => Array.from(run.positions())))).toEqual(whole.positions());
   });
 
   it('guides of other lengths do not disturb each other', () => {

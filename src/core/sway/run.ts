@@ -13,7 +13,8 @@ import { ContactFinder } from './contact';
 import { Surface } from '../mesh/surface';
 import { fitPills, shrinkInto, type Pill } from './pills';
 import { createRodSystem, restStrand, type RodSystem } from './rod-system';
-import { createStepScratch, stepStrand, type StepScratch } from './rod-step';
+import { stepStrand } from './rod-step';
+import { createStepScratch, type StepScratch } from './step-scratch';
 
 /** Human hair. Source: Robbins, Chemical and Physical Behavior of Human Hair, *from memory*. */
 export const HAIR_DENSITY = 1320;
@@ -34,6 +35,18 @@ export interface Scene {
   pointCount: number;
   hidden: readonly string[];
   settings: SwaySettings;
+}
+
+/** The scene with the guides `from … to − 1` only. Guides do not act on each other, so that shares may be computed apart. */
+export function shareOf(scene: Scene, from: number, to: number): Scene {
+  const stride = 3 * scene.pointCount;
+  return { ...scene, planting: { faces: scene.planting.faces.slice(from, to), weights: scene.planting.weights.slice(2 * from, 2 * to) }, offsets: scene.offsets.slice(stride * from, stride * to) };
+}
+
+/** Measures of one frame of two shares as those of both. */
+export function joinMeasures(a: FrameMeasures, b: FrameMeasures): FrameMeasures {
+  const stretch = b.stretch > a.stretch ? b : a, depth = b.depth > a.depth ? b : a;
+  return { frame: a.frame, stretch: stretch.stretch, stretchGuide: stretch.stretchGuide, depth: depth.depth, depthGuide: depth.depthGuide, netUses: a.netUses + b.netUses };
 }
 
 export interface FrameMeasures {

@@ -11,6 +11,7 @@ import { polylineLength } from '../../core/groom/polyline';
 import { clipTime, poseCharacter, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
 import type { Pill } from '../../core/sway/pills';
+import { joinMeasures, type FrameMeasures, type StartReport } from '../../core/sway/run';
 import type { FillReply, FillRequest, SwayReply, SwayRequest } from '../../workers/messages';
 import * as api from './api';
 import { NO_RUN, useEditor, type EditorState } from './store';
@@ -25,6 +26,9 @@ export interface Guides {
 }
 
 export interface Filled { strands: FilledStrands; frames: Float64Array }
+
+/** Workers of a live run at most, and the fewest guides worth one of their own. */
+const MOST_SHARES = 6, FEWEST_IN_SHARE = 24;
 
 type Listener = () => void;
 
@@ -47,7 +51,7 @@ export class Session {
   saveNow: () => Promise<boolean> = () => Promise.resolve(false);
 
   private readonly listeners = new Set<Listener>();
-  private readonly swayWorker: Worker;
+  private readonly swayWorkers: Worker[];
   private readonly fillWorker: Worker;
   private runNumber = 0;
   private fillNumber = 0;
@@ -68,9 +72,9 @@ export class Session {
     skinPositions(character, this.mesh, this.pose, this.rest);
     this.skin = this.rest.slice();
     this.restSurface = new Surface(this.rest, this.mesh.triangles);
-    this.swayWorker = new Worker(new URL('../../workers/sway.worker.ts', import.meta.url), { type: 'module' });
+    this.swayWorkers = Array.from({ length: Math.max(1, Math.min(MOST_SHARES, (navigator.hardwareConcurrency || 2) - 1)) }, () => new Worker(new URL('../../workers/sway.worker.ts', import.meta.url), { type: 'module' }));
     this.fillWorker = new Worker(new URL('../../workers/fill.worker.ts', import.meta.url), { type: 'module' });
-    this.swayWorker.onmessage = (e: MessageEvent<SwayReply>) => this.onSway(e.data);
+    for (const w of this.swayWorkers) w.onmessage = (e: MessageEvent<SwayReply>) => this.onSway(e.data);
     this.fillWorker.onmessage = (e: MessageEvent<FillReply>) => this.onFill(e.data);
     this.toSway({ kind: 'character', packed });
     this.toFill({ kind: 'surface', positions: this.rest, triangles: this.mesh.triangles });
@@ -100,7 +104,7 @@ export class Session {
   close(): void {
     this.closed = true;
     this.unsubscribe();
-    this.swayWorker.terminate();
+    for (const w of this.swayWorkers) w.terminate();
     this.fillWorker.terminate();
     clearTimeout(this.pollTimer);
     clearTimeout(this.fillTimer);
@@ -119,7 +123,7 @@ export class Session {
     this.buffers.set(id, bytes);
     return id;
   }
-  private toSway(message: SwayRequest): void { this.swayWorker.postMessage(message); }
+  private toSway(message: SwayRequest, worker?: Worker): void { for (const w of worker ? [worker] : this.swayWorkers) w.postMessage(message); }
   private toFill(message: FillRequest): void { this.fillWorker.postMessage(message); }
   get document(): GroomDocument { return useEditor.getState().history!.document; }
   get clip(): Clip | null { return this.character.clips.find((c) => c.name === this.document.shot.clip) ?? null; }
@@ -330,8 +334,22 @@ export class Session {
     this.live.clear();
     const { start, end, fps } = document.shot;
     useEditor.setState({ run: { state: 'running', key: this.key, proof: { start, end, fps, report: { guides: g.count, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }, frames: [] }, rate: 0, head: start - document.bake.preRoll - 1 } });
-    this.toSway({ kind: 'run', run: ++this.runNumber, document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, startFrame: start, endFrame: end, preRoll: document.bake.preRoll });
+    const shares = Math.max(1, Math.min(this.swayWorkers.length, Math.ceil(g.count / FEWEST_IN_SHARE))), run = ++this.runNumber;
+    this.gathering.clear();
+    this.shares = Array.from({ length: shares }, (_, k) => Math.round((g.count * k) / shares));
+    this.report = null;
+    this.lastFrameAt = performance.now();
+    this.toSway({ kind: 'stop' });
+    this.shares.forEach((from, part) => this.toSway({
+      kind: 'run', run, part, from, to: this.shares[part + 1] ?? g.count, document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, startFrame: start, endFrame: end, preRoll: document.bake.preRoll,
+    }, this.swayWorkers[part]));
   }
+  /** First guide of each worker's share; frames of which some shares are still missing. */
+  private shares: number[] = [];
+  private readonly gathering = new Map<number, { points: Float32Array; parts: (FrameMeasures | undefined)[]; missing: number }>();
+  private report: StartReport | null = null;
+  private lastFrameAt = 0;
+
   stopRun(): void {
     this.runNumber++;
     this.toSway({ kind: 'stop' });
@@ -348,17 +366,33 @@ export class Session {
       this.onTrouble?.(reply.message);
       return;
     }
-    if (!run.proof) return;
-    if (reply.kind === 'started') useEditor.setState({ run: { ...run, proof: { ...run.proof, report: reply.report } } });
-    else if (reply.kind === 'frame') {
-      this.live.set(reply.measures.frame, reply.points);
-      const rate = reply.ms > 0 ? (run.rate > 0 ? 0.85 * run.rate + 150 / reply.ms : 1000 / reply.ms) : run.rate;
-      useEditor.setState({ run: { ...run, rate, head: reply.measures.frame, proof: { ...run.proof, frames: [...run.proof.frames, reply.measures] } } });
-      if (Math.round(useEditor.getState().frame) === reply.measures.frame) this.changed();
-    } else {
-      useEditor.setState({ run: { ...run, state: 'done' } });
-      void this.keepTake(run.key, run.proof);
+    if (!run.proof || !this.guides) return;
+    if (reply.kind === 'started') {
+      const { report: r } = reply, sum = this.report;
+      this.report = sum ? { guides: sum.guides + r.guides, cut: sum.cut + r.cut, beganInside: sum.beganInside + r.beganInside, beganDeepest: Math.max(sum.beganDeepest, r.beganDeepest), pills: r.pills } : r;
+      useEditor.setState({ run: { ...run, proof: { ...run.proof, report: this.report } } });
+      return;
     }
+    const { frame } = reply.measures;
+    let whole = this.gathering.get(frame);
+    if (!whole) this.gathering.set(frame, (whole = { points: new Float32Array(this.guides.offsets.length), parts: [], missing: this.shares.length }));
+    whole.points.set(reply.points, 3 * this.guides.pointCount * this.shares[reply.part]);
+    whole.parts[reply.part] = reply.measures;
+    if (--whole.missing > 0) return;
+    this.gathering.delete(frame);
+    this.onFrame(whole.points, whole.parts.map((m) => m!).reduce(joinMeasures));
+  }
+  private onFrame(points: Float32Array, measures: FrameMeasures): void {
+    const { run } = useEditor.getState();
+    if (!run.proof) return;
+    this.live.set(measures.frame, points);
+    const now = performance.now(), ms = now - this.lastFrameAt;
+    this.lastFrameAt = now;
+    const rate = ms > 0 ? (run.rate > 0 ? 0.85 * run.rate + 150 / ms : 1000 / ms) : run.rate;
+    const proof = { ...run.proof, frames: [...run.proof.frames, measures] }, done = measures.frame >= proof.end;
+    useEditor.setState({ run: { ...run, state: done ? 'done' : 'running', rate, head: measures.frame, proof } });
+    if (Math.round(useEditor.getState().frame) === measures.frame) this.changed();
+    if (done) void this.keepTake(run.key, proof);
   }
   onTrouble: ((message: string) => void) | null = null;
   private async keepTake(key: string, proof: Proof): Promise<void> {
