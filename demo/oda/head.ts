@@ -25,16 +25,16 @@ const glabella = ellipsoid(0, 17.5, 88, 14, 13, 9.6), socket = ellipsoid(31.5, 3
 const bridge = chain([[0, 10, 88.5, 5.6], [0, -5, 92.5, 4.6], [0, -20, 100.6, 4.8], [0, -31.5, 106.6, 6]], 3);
 const noseSide = ellipsoid(0, -28.5, 95, 10.8, 15, 12), noseTip = ellipsoid(0, -34, 109.6, 6.8, 6.2, 6.4), wing = ellipsoid(9.6, -39, 99.5, 5, 5.6, 7.8, [0, -14, 0]);
 const columella = capsule([0, -38, 109], [0, -41.5, 98], 3, 3.2), nostril = ellipsoid(5.8, -45.4, 103, 2.5, 3, 4.8, [18, -16, 0]);
-const philtrum = capsule([0, -50, 105.4], [0, -60, 107.6], 1.8, 2.6);
+const philtrum = capsule([0, -50, 103.4], [0, -60, 104.2], 1.8, 2.6);
 // mouth: plan of the dental arch, height of the line between the lips, and the height and swell of each lip along it
-const muzzle = ellipsoid(0, -66, 75, 27, 24, 27);
-const archDepth = (x: number): number => 100 - 0.0245 * x * x;
+const muzzle = ellipsoid(0, -66, 72.5, 28.5, 24, 26.5);
+const archDepth = (x: number): number => 96.8 - 0.0225 * x * x;
 const mouthLine = (x: number): number => -70.2 - 1.1 * Math.exp((-x * x) / 18) + 0.0034 * x * x;
 const upperHeight = curve([[0, 4.3], [3.6, 5.6], [6, 5.5], [12, 3.9], [19, 1.8], [25, 0.25]]);
 const lowerHeight = curve([[0, 6.4], [6, 6.6], [12, 5.4], [19, 2.6], [25, 0.25]]);
 const upperSwell = curve([[0, 2.2], [4, 1.8], [7, 1.8], [14, 0.8], [20, -1], [25, -4]]);
 const lowerSwell = curve([[0, 2.6], [7, 2.6], [13, 1.4], [20, -0.8], [25, -4]]);
-const mouthCorner = ellipsoid(24.2, -68.4, 85.5, 3, 2, 3);
+const mouthCorner = ellipsoid(24.2, -68.4, 83.2, 3, 2, 3);
 
 function lip(x: number, y: number, z: number, height: (a: number) => number, swell: (a: number) => number, up: 1 | -1): number {
   const a = min(abs(x), 25);
