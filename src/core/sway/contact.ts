@@ -33,6 +33,8 @@ export class ContactFinder {
   /** Pills near each strand this frame: `near[s * count …]`, `nearCount[s]`. */
   private readonly near: Int32Array;
   private readonly nearCount: Int32Array;
+  /** Whether a strand has been looked at before. */
+  private readonly met: Uint8Array;
 
   constructor(readonly pills: readonly Pill[], strandCount: number, readonly settings: ContactSettings) {
     this.count = pills.length;
@@ -43,6 +45,7 @@ export class ContactFinder {
     this.motionBefore = new Float64Array(7 * this.count);
     this.near = new Int32Array(strandCount * this.count);
     this.nearCount = new Int32Array(strandCount);
+    this.met = new Uint8Array(strandCount);
   }
 
   /** Lists, for each strand, the pills it could reach between two frames. `lengths`: strand lengths, m. */
@@ -80,32 +83,31 @@ export class ContactFinder {
 
   /** Fills the contact slots of strand `s`; returns whether it touches anything. */
   gather(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): boolean {
-    const { start, x, v, contact, history } = system;
+    const { start, x, v, contact } = system;
     const first = start[s], end = start[s + 1];
     const { skinGap, friction } = this.settings;
     const { ends, balls, out, hit } = this;
     let touching = false;
     const nearFrom = s * this.count, nearTo = nearFrom + this.nearCount[s];
-    const fresh = history[s] === 0;
+    // the first look at a strand, not every restart of its history: the safety net must not make depth a right
+    const fresh = this.met[s] === 0;
+    this.met[s] = 1;
     for (let p = first + 2; p < end; p++) {
       const c = 3 * p;
       // where the point would go without any other force: leaving gravity out makes contact flicker every second substep
       const px = x[c] + h * v[c] + h * h * gravity[0], py = x[c + 1] + h * v[c + 1] + h * h * gravity[1], pz = x[c + 2] + h * v[c + 2] + h * h * gravity[2];
-      let best = 1, deepest = -1, least = Infinity;
+      let best = 1, deepest = -1;
       for (let q = nearFrom; q < nearTo; q++) {
         const k = this.near[q], o = 6 * k, pill = this.pills[k];
         const bx = px - balls[4 * k], by = py - balls[4 * k + 1], bz = pz - balls[4 * k + 2], reach = balls[4 * k + 3] + skinGap + 0.003;
         if (bx * bx + by * by + bz * bz > reach * reach) continue;
         const d = pillDistance(px, py, pz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], pill.radiusA, pill.radiusB, out) - skinGap;
-        if (d < least) { least = d; if (d < best) { best = d; deepest = k; hit[0] = out[0]; hit[1] = out[1]; hit[2] = out[2]; } }
+        if (d < best) { best = d; deepest = k; hit[0] = out[0]; hit[1] = out[1]; hit[2] = out[2]; }
       }
       const before = contact.collider[p];
-      if (fresh) contact.startDepth[p] = Math.min(0, deepest >= 0 ? this.gapNow(x, c, deepest) - skinGap : 0);
-      else if (contact.startDepth[p] < 0) {
-        // a point that began inside is let be and may only come out
-        const now = deepest >= 0 ? this.gapNow(x, c, deepest) - skinGap : 0;
-        contact.startDepth[p] = Math.min(0, Math.max(contact.startDepth[p], now));
-      }
+      // a point that began the run inside is let be and may only come out
+      const now = deepest >= 0 ? this.gapNow(x, c, deepest) - skinGap : 0;
+      contact.startDepth[p] = Math.min(0, fresh ? now : Math.max(contact.startDepth[p], now));
       const gap = best - contact.startDepth[p];
       const kept = before === deepest && contact.force[p] > 0 && gap < 0.002;
       if (deepest < 0 || !(gap < 0 || kept)) {
@@ -119,7 +121,7 @@ export class ContactFinder {
       contact.friction[p] = friction;
       contact.normal[c] = hit[0]; contact.normal[c + 1] = hit[1]; contact.normal[c + 2] = hit[2];
       // the plane through the surface; a deep point is brought out by a fifth of its depth a substep, so that depth does not turn into speed
-      const here = this.gapNow(x, c, deepest) - skinGap - contact.startDepth[p];
+      const here = now - contact.startDepth[p];
       const released = here < 0 ? 0.8 * here : 0;
       contact.plane[p] = hit[0] * px + hit[1] * py + hit[2] * pz - gap + released;
       const B = this.back, o = 12 * deepest;

@@ -5,6 +5,7 @@
  * strand is its root and is moved, never solved for.
  */
 import { requireContract } from '../contract';
+import { transportEdge } from './rod-frames';
 
 export interface RodSystem {
   readonly strandCount: number;
@@ -126,27 +127,12 @@ export function restStrand(system: RodSystem, s: number, lineDensity: number, be
 
 /** Tangents of the present shape, directors carried along them from the root without twist. */
 export function startFrames(system: RodSystem, s: number): void {
-  const { start, x, tangent, director, rootTangent, rootDirector } = system;
-  let px = rootTangent[3 * s], py = rootTangent[3 * s + 1], pz = rootTangent[3 * s + 2];
-  let ux = rootDirector[3 * s], uy = rootDirector[3 * s + 1], uz = rootDirector[3 * s + 2];
+  const { start, tangent, director, rootTangent, rootDirector } = system;
   for (let i = start[s]; i < start[s + 1] - 1; i++) {
-    const a = 3 * i;
-    let tx = x[a + 3] - x[a], ty = x[a + 4] - x[a + 1], tz = x[a + 5] - x[a + 2];
-    const il = 1 / Math.sqrt(tx * tx + ty * ty + tz * tz || 1e-30);
-    tx *= il; ty *= il; tz *= il;
-    const c = px * tx + py * ty + pz * tz;
-    const kx = py * tz - pz * ty, ky = pz * tx - px * tz, kz = px * ty - py * tx;
-    const f = (kx * ux + ky * uy + kz * uz) / Math.max(1 + c, 1e-3);
-    let dx = ux * c + ky * uz - kz * uy + kx * f;
-    let dy = uy * c + kz * ux - kx * uz + ky * f;
-    let dz = uz * c + kx * uy - ky * ux + kz * f;
-    const q = dx * tx + dy * ty + dz * tz;
-    dx -= q * tx; dy -= q * ty; dz -= q * tz;
-    const r = 1 / Math.sqrt(dx * dx + dy * dy + dz * dz || 1e-30);
-    dx *= r; dy *= r; dz *= r;
-    tangent[a] = tx; tangent[a + 1] = ty; tangent[a + 2] = tz;
-    director[a] = dx; director[a + 1] = dy; director[a + 2] = dz;
-    px = tx; py = ty; pz = tz; ux = dx; uy = dy; uz = dz;
+    // each edge takes over the frame below it and turns it into its own direction
+    const [T, D, o] = i === start[s] ? [rootTangent, rootDirector, 3 * s] : [tangent, director, 3 * i - 3];
+    for (let k = 0; k < 3; k++) { tangent[3 * i + k] = T[o + k]; director[3 * i + k] = D[o + k]; }
+    transportEdge(system, i);
   }
 }
 
