@@ -37,7 +37,7 @@ const scene = (pills: boolean): Scene => ({ character, mesh, clip: character.cli
 const fit = time(() => { characterPills(character, [], { skin: true, garments: true }); });
 const pills = characterPills(character, [], { skin: true, garments: true });
 const sway = (withPills: boolean): number => {
-  const run = new SwayRun(scene(withPills), -1, withPills ? pills : []);
+  const run = new SwayRun(scene(withPills), -1, { pills: withPills ? pills : [] });
   for (let k = 0; k < 4; k++) run.advance();
   return time(() => { for (let k = 0; k < FRAMES / 3; k++) run.advance(); }) / (FRAMES / 3);
 };
@@ -45,7 +45,7 @@ const free = sway(false), touching = sway(true);
 
 /** The demo groom as it is baked: its strands lie on head and shoulders from the first frame. */
 const demo = demoGroom(character), demoGuides = demo.buffers[2].length / (12 * POINTS);
-const demoRun = new SwayRun({ ...scene(true), planting: unpackPlanting(demo.buffers[1]), offsets: floatsOf(demo.buffers[2]), settings: demo.document.sway }, -25, pills);
+const demoRun = new SwayRun({ ...scene(true), planting: unpackPlanting(demo.buffers[1]), offsets: floatsOf(demo.buffers[2]), settings: demo.document.sway }, -25, { pills });
 const demoStart = performance.now();
 for (let k = 0; k < 73; k++) demoRun.advance();
 const demoTime = performance.now() - demoStart;

@@ -7,14 +7,14 @@ import type { FrameMeasures, StartReport } from '../core/sway/run';
 
 export type SwayRequest =
   | { kind: 'character'; packed: Uint8Array }
-  /** `from … to − 1`: the guides this worker computes. */
-  | { kind: 'run'; run: number; part: number; from: number; to: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; startFrame: number; endFrame: number; preRoll: number }
+  /** `from … to − 1`: the guides this worker computes. `shared`: room for all frames, or none where memory cannot be shared. */
+  | { kind: 'run'; run: number; part: number; from: number; to: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; startFrame: number; endFrame: number; preRoll: number; shared: SharedArrayBuffer | null }
   | { kind: 'stop' };
 
 export type SwayReply =
   | { kind: 'started'; run: number; part: number; report: StartReport }
-  /** Measures name guides by their numbers in the whole groom. */
-  | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; points: Float32Array }
+  /** Measures name guides by their numbers in the whole groom; points come along where memory is not shared. */
+  | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; points?: Float32Array }
   | { kind: 'failed'; run: number; part: number; message: string };
 
 export interface PlantOrder { faces: Uint32Array; count: number; seed: number; pointCount: number; length: number; lift: number; lie: Lie }

@@ -2,7 +2,8 @@
 import { openScene } from '../core/bake/open-scene';
 import { documentSchema } from '../core/document/schema';
 import type { Character } from '../core/mesh/character';
-import { shareOf, SwayRun } from '../core/sway/run';
+import { planRun, shareOf, SwayRun } from '../core/sway/run';
+import { renumber, SharedFrames } from '../core/sway/shares';
 import { unpackCharacter } from '../formats/packed-character';
 import type { SwayReply, SwayRequest } from './messages';
 
@@ -23,17 +24,22 @@ scope.onmessage = ({ data }) => {
 };
 
 async function compute(request: Extract<SwayRequest, { kind: 'run' }>): Promise<void> {
-  const { run: id, part, startFrame, endFrame, preRoll, from, to } = request;
+  const { run: id, part, startFrame, endFrame, preRoll, from, to, shared } = request, firstFrame = startFrame - preRoll;
   try {
     if (!character) throw new Error('The character has not arrived.');
-    const run = new SwayRun(shareOf(openScene(documentSchema.parse(request.document), character, request), from, to), startFrame - preRoll - 1);
+    const scene = openScene(documentSchema.parse(request.document), character, request);
+    const frames = shared && new SharedFrames(shared, scene.offsets.length, firstFrame, endFrame - firstFrame + 1);
+    const run = new SwayRun(shareOf(scene, from, to), firstFrame - 1, { plan: planRun(scene, firstFrame - 1, endFrame) });
     reply({ kind: 'started', run: id, part, report: run.report });
     while (run.frame < endFrame) {
-      const measures = run.advance();
-      if (measures.stretchGuide >= 0) measures.stretchGuide += from;
-      if (measures.depthGuide >= 0) measures.depthGuide += from;
-      const points = run.positions();
-      reply({ kind: 'frame', run: id, part, measures, points }, [points.buffer]);
+      const measures = renumber(run.advance(), from);
+      if (frames) {
+        run.positionsInto(frames.frame(run.frame), 3 * scene.pointCount * from);
+        reply({ kind: 'frame', run: id, part, measures });
+      } else {
+        const points = run.positions();
+        reply({ kind: 'frame', run: id, part, measures, points }, [points.buffer as ArrayBuffer]);
+      }
       await new Promise((r) => { setTimeout(r, 0); });
       if (wanted !== id) return;
     }

@@ -1,8 +1,7 @@
 import { describe, expect, it } from 'vitest';
-import { calmStart } from '../../src/core/sway/calm-start';
 import { ContactFinder } from '../../src/core/sway/contact';
 import { heavyElastica } from '../helpers/elastica';
-import { oneStrand, straight } from '../helpers/strands';
+import { KERNELS, oneStrand, plainRod, straight } from '../helpers/strands';
 
 const g = 9.81;
 const SUBSTEP = 1 / (24 * 8);

@@ -5,12 +5,16 @@ import { z } from 'zod';
 import type { GroomDocument } from './schema';
 
 /** Changed whenever the solver gives other results for the same input. */
-export const SOLVER_VERSION = 1;
+export const SOLVER_VERSION = 2;
 
 export const measuresSchema = z.object({
   frame: z.number().int(), stretch: z.number(), stretchGuide: z.number().int(), depth: z.number(), depthGuide: z.number().int(), netUses: z.number().int(),
 });
-export const reportSchema = z.object({ guides: z.number().int(), cut: z.number().int(), beganInside: z.number().int(), beganDeepest: z.number(), pills: z.number().int() });
+const planSchema = z.object({ substeps: z.number().int(), passes: z.number().int(), error: z.number(), because: z.enum(['asked', 'error', 'root speed', 'root turning', 'contact', 'least', 'most']) });
+/** What was not yet measured by earlier versions stands at its default. */
+export const reportSchema = z.object({
+  kernel: z.enum(['float64', 'simd']).default('float64'), plan: planSchema.default({ substeps: 8, passes: 1, error: 0, because: 'asked' }), heldShare: z.number().default(0), guides: z.number().int(), cut: z.number().int(), beganInside: z.number().int(), beganDeepest: z.number(), pills: z.number().int(),
+});
 export const proofSchema = z.object({ start: z.number().int(), end: z.number().int(), fps: z.number(), report: reportSchema, frames: z.array(measuresSchema).max(100000) });
 export type Proof = z.infer<typeof proofSchema>;
 

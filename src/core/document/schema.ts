@@ -5,8 +5,10 @@
  * Every parameter's range, unit, default and explanation stands here and nowhere else.
  */
 import { z } from 'zod';
+import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
+import type { Profile } from '../math/profile';
 
-export const DOCUMENT_FORMAT = 1;
+export const DOCUMENT_FORMAT = 2;
 
 export interface Parameter {
   label: string;
@@ -44,17 +46,32 @@ export const FILL_PARAMETERS = {
 } satisfies Record<string, Parameter>;
 
 export const SWAY_PARAMETERS = {
-  diameterUm: parameter('Thickness', 'µm', 20, 400, 1, 80, 'Diameter of the strand that is computed; stiffness grows with its fourth power.'),
-  stiffness: parameter('Bend ×', '×', 0.05, 200, 0.05, 6, 'Multiplies the bending and twisting stiffness; a lock of strands is stiffer than one strand.'),
-  damping: parameter('Damping', '1/s', 0, 40, 0.1, 4, 'How fast movement against the head dies away.'),
-  holdRoot: parameter('Hold at root', '', 0, 1, 0.01, 0.75, 'How strongly the combed shape is kept near the skin: 1 follows it, 0 is free.'),
-  holdTip: parameter('Hold at tip', '', 0, 1, 0.01, 0.06, 'The same at the tip.'),
-  holdReach: parameter('Hold reaches', '×', 0.02, 1, 0.01, 0.45, 'Share of the length over which hold passes from its root to its tip value.'),
+  thickness: parameter('Thickness', '×', 0.2, 5, 0.01, 1, 'Multiplies the material’s diameter; stiffness grows with its fourth power, mass with its square.'),
+  weight: parameter('Density', '×', 0.1, 10, 0.01, 1, 'Multiplies the material’s density: more for oil or water that clings.'),
+  stiffness: parameter('Stiffness', '×', 0.05, 200, 0.05, 6, 'Multiplies the material’s moduli: strands that cling together bend more stiffly than they would alone.'),
+  twistStiffness: parameter('Twist', '×', 0.05, 20, 0.05, 1, 'Multiplies the shear modulus alone, which resists twisting.'),
+  lock: parameter('Lock', 'strands', 1, 5000, 1, 100, 'How many strands a guide stands for: mass and stiffness grow alike, but the air slows a lock less than a strand.', true),
+  bendDamping: parameter('Bend damping', 'ms', 0, 500, 1, 4, 'Inner friction of the strand: bending dies away, turning as a whole does not.'),
+  damping: parameter('Damping', '1/s', 0, 40, 0.1, 2, 'How fast movement against the head dies away.'),
+  hold: parameter('Hold', '', 0, 1, 0.01, 0.75, 'How strongly the combed shape is kept: 1 follows it, 0 is free. Its profile runs from root to tip.'),
   gravity: parameter('Gravity', 'm/s²', 0, 30, 0.01, 9.81, 'Pull of the earth.'),
+  airDrag: parameter('Air drag', '×', 0, 20, 0.05, 1, 'Multiplies the drag of still air on a round strand; 0 is a vacuum.'),
+  windSpeed: parameter('Wind', 'm/s', 0, 40, 0.1, 0, 'Speed of the air, the same everywhere.'),
+  windTurn: parameter('Wind turn', '°', -180, 180, 1, 0, 'Where the wind blows to, seen from above: 0 along z, 90 along x.'),
+  windRise: parameter('Wind rise', '°', -90, 90, 1, 0, 'How steeply it blows upwards.'),
   skinGapMm: parameter('Skin gap', 'mm', 0, 20, 0.1, 1, 'Distance kept between strands and pills.'),
   friction: parameter('Friction', '', 0, 2, 0.01, 0.3, 'Coulomb’s coefficient between hair and what it touches.'),
-  substeps: parameter('Substeps', '', 1, 32, 1, 8, 'Solver steps in a frame; 6 to 8 settle a fast head turn.', true),
+  error: parameter('Error wanted', '%', 0.1, 10, 0.1, 1, 'How far a tip may be off, as a share of the strand’s length; substeps are chosen to keep it.'),
+  substeps: parameter('Substeps', '', 1, 32, 1, 8, 'Solver steps in a frame.', true),
 } satisfies Record<string, Parameter>;
+
+/** Curves root → tip that settings are multiplied with: greatest value, and least. */
+export const SWAY_PROFILES = {
+  hold: { label: 'Hold', least: 0, most: 1, fallback: [[0, 1], [0.45, 0.08], [1, 0.08]] },
+  stiffness: { label: 'Stiffness', least: 0.05, most: 3, fallback: [[0, 1], [1, 1]] },
+  damping: { label: 'Damping', least: 0, most: 3, fallback: [[0, 1], [1, 1]] },
+} as const satisfies Record<string, { label: string; least: number; most: number; fallback: Profile }>;
+export type SwayProfile = keyof typeof SWAY_PROFILES;
 
 export const BAKE_PARAMETERS = {
   preRoll: parameter('Pre-roll', 'frames', 0, 240, 1, 24, 'Frames computed before the range, so that it starts settled.', true),
@@ -76,7 +93,18 @@ export const bufferIdSchema = z.string().regex(/^[0-9a-f]{64}$/);
 export type BufferId = string;
 
 const plantSchema = numbers(PLANT_PARAMETERS).extend({ lie: z.enum(['standing', 'falling']) });
-export const swaySchema = numbers(SWAY_PARAMETERS).extend({ calmStart: z.boolean(), skinPills: z.boolean(), garmentPills: z.boolean() });
+/** Points of a profile: from share 0 to share 1, ascending. */
+const profile = (least: number, most: number): z.ZodType<[number, number][]> => z.array(z.tuple([z.number().min(0).max(1), z.number().min(least).max(most)])).min(2).max(16)
+  .refine((p) => p[0][0] === 0 && p[p.length - 1][0] === 1 && p.every((k, i) => i === 0 || k[0] > p[i - 1][0]), { message: 'A profile runs from 0 to 1 in ascending steps.' });
+export const swaySchema = numbers(SWAY_PARAMETERS).extend({
+  material: z.enum(MATERIAL_NAMES),
+  profiles: z.object({ hold: profile(SWAY_PROFILES.hold.least, SWAY_PROFILES.hold.most), stiffness: profile(SWAY_PROFILES.stiffness.least, SWAY_PROFILES.stiffness.most), damping: profile(SWAY_PROFILES.damping.least, SWAY_PROFILES.damping.most) }),
+  /** Whether the combed shape is at rest under gravity; else it is the unloaded shape and sags. */
+  calmStart: z.boolean(),
+  /** Whether substeps are chosen for the wanted error. */
+  chooseSubsteps: z.boolean(),
+  skinPills: z.boolean(), garmentPills: z.boolean(),
+});
 export type SwaySettings = z.infer<typeof swaySchema>;
 
 export const documentSchema = z.object({
@@ -115,6 +143,11 @@ export const documentSchema = z.object({
 }).refine((d) => d.shot.end >= d.shot.start, { message: 'The last frame comes before the first.', path: ['shot', 'end'] });
 export type GroomDocument = z.infer<typeof documentSchema>;
 
+export function defaultSway(): SwaySettings {
+  const profiles = Object.fromEntries(Object.entries(SWAY_PROFILES).map(([name, p]) => [name, p.fallback.map(([x, y]) => [x, y])])) as unknown as SwaySettings['profiles'];
+  return { ...defaultsOf(SWAY_PARAMETERS), material: 'scalp hair' satisfies MaterialName, profiles, calmStart: true, chooseSubsteps: true, skinPills: true, garmentPills: true };
+}
+
 export function newDocument(meshName: string, shot: GroomDocument['shot']): GroomDocument {
   return {
     format: DOCUMENT_FORMAT, shot, hidden: [],
@@ -122,7 +155,7 @@ export function newDocument(meshName: string, shot: GroomDocument['shot']): Groo
     plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling' },
     guides: null,
     fill: defaultsOf(FILL_PARAMETERS),
-    sway: { ...defaultsOf(SWAY_PARAMETERS), calmStart: true, skinPills: true, garmentPills: true },
+    sway: defaultSway(),
     bake: defaultsOf(BAKE_PARAMETERS),
   };
 }

@@ -13,6 +13,8 @@ export interface ContactSettings {
   skinGap: number;
   /** Coulomb's coefficient. */
   friction: number;
+  /** First point of a strand that can touch; those before it are skin. */
+  firstPoint?: number;
 }
 
 /** Rigid motion of pills: 7 numbers each, quaternion x y z w and translation, from rest to the frame. */
@@ -35,9 +37,20 @@ export class ContactFinder {
   private readonly nearCount: Int32Array;
   /** Whether a strand has been looked at before. */
   private readonly met: Uint8Array;
+  /** Points, in the system's order: pill touched, −1 for none; m, ≤ 0: depth at the first look, released over time. */
+  private collider = new Int32Array(0);
+  private startDepth = new Float64Array(0);
 
-  constructor(readonly pills: readonly Pill[], strandCount: number, readonly settings: ContactSettings) {
+  /** Pills: gap kept and friction, their own or the settings'. */
+  private readonly gaps: Float64Array;
+  private readonly frictions: Float64Array;
+  private readonly firstPoint: number;
+
+  constructor(readonly pills: readonly Pill[], strandCount: number, settings: ContactSettings) {
     this.count = pills.length;
+    this.gaps = Float64Array.from(pills, (p) => p.gap ?? settings.skinGap);
+    this.frictions = Float64Array.from(pills, (p) => p.friction ?? settings.friction);
+    this.firstPoint = settings.firstPoint ?? 2;
     this.ends = new Float64Array(6 * this.count);
     this.balls = new Float64Array(4 * this.count);
     this.back = new Float64Array(12 * this.count);
@@ -61,7 +74,7 @@ export class ContactFinder {
           const root = side === 0 ? rootFrom : rootTo, E = ends[side], o = 6 * k;
           distance = Math.min(distance, pillDistance(root[3 * s], root[3 * s + 1], root[3 * s + 2], E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], pill.radiusA, pill.radiusB, this.out));
         }
-        if (distance < lengths[s] + this.settings.skinGap + 0.01) this.near[s * this.count + found++] = k;
+        if (distance < lengths[s] + this.gaps[k] + 0.01) this.near[s * this.count + found++] = k;
       }
       this.nearCount[s] = found;
     }
@@ -81,62 +94,75 @@ export class ContactFinder {
     }
   }
 
-  /** Fills the contact slots of strand `s`; returns whether it touches anything. */
-  gather(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): boolean {
-    const { start, x, v, contact } = system;
-    const first = start[s], end = start[s + 1];
-    const { skinGap, friction } = this.settings;
-    const { ends, balls, out, hit } = this;
-    let touching = false;
+  /** Finds the contact planes of all strands for the coming substep of `h` seconds. */
+  gatherAll(system: RodSystem, h: number, gravity: readonly [number, number, number]): void {
+    for (let s = 0; s < system.strandCount; s++) this.gather(system, s, h, gravity);
+  }
+
+  private gather(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): void {
+    const { k, lanes, start, rootBefore, rootPosition } = system;
+    const { x, v, contactOn, contactNormal, contactPlane, contactSlide, contactForce, contactFriction } = k;
+    if (this.collider.length !== system.pointCount) {
+      this.collider = new Int32Array(system.pointCount).fill(-1);
+      this.startDepth = new Float64Array(system.pointCount);
+    }
+    const { gaps, frictions, ends, balls, out, hit, collider, startDepth } = this;
+    let touching = 0;
     const nearFrom = s * this.count, nearTo = nearFrom + this.nearCount[s];
     // the first look at a strand, not every restart of its history: the safety net must not make depth a right
     const fresh = this.met[s] === 0;
     this.met[s] = 1;
-    for (let p = first + 2; p < end; p++) {
-      const c = 3 * p;
+    const rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2];
+    const from = system.at(s, 0, 3), single = system.at(s, 0, 1), L = lanes;
+    for (let i = this.firstPoint; i < start[s + 1] - start[s]; i++) {
+      const p = start[s] + i, c = from + 3 * i * L, d = single + i * L;
+      const cx = x[c] + rx, cy = x[c + L] + ry, cz = x[c + 2 * L] + rz;
       // where the point would go without any other force: leaving gravity out makes contact flicker every second substep
-      const px = x[c] + h * v[c] + h * h * gravity[0], py = x[c + 1] + h * v[c + 1] + h * h * gravity[1], pz = x[c + 2] + h * v[c + 2] + h * h * gravity[2];
+      const px = cx + h * v[c] + h * h * gravity[0], py = cy + h * v[c + L] + h * h * gravity[1], pz = cz + h * v[c + 2 * L] + h * h * gravity[2];
       let best = 1, deepest = -1;
       for (let q = nearFrom; q < nearTo; q++) {
-        const k = this.near[q], o = 6 * k, pill = this.pills[k];
-        const bx = px - balls[4 * k], by = py - balls[4 * k + 1], bz = pz - balls[4 * k + 2], reach = balls[4 * k + 3] + skinGap + 0.003;
+        const n = this.near[q], o = 6 * n, pill = this.pills[n];
+        const bx = px - balls[4 * n], by = py - balls[4 * n + 1], bz = pz - balls[4 * n + 2], reach = balls[4 * n + 3] + gaps[n] + 0.003;
         if (bx * bx + by * by + bz * bz > reach * reach) continue;
-        const d = pillDistance(px, py, pz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], pill.radiusA, pill.radiusB, out) - skinGap;
-        if (d < best) { best = d; deepest = k; hit[0] = out[0]; hit[1] = out[1]; hit[2] = out[2]; }
+        const far = pillDistance(px, py, pz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], pill.radiusA, pill.radiusB, out) - gaps[n];
+        if (far < best) { best = far; deepest = n; hit[0] = out[0]; hit[1] = out[1]; hit[2] = out[2]; }
       }
-      const before = contact.collider[p];
+      const before = collider[p];
       // a point that began the run inside is let be and may only come out
-      const now = deepest >= 0 ? this.gapNow(x, c, deepest) - skinGap : 0;
-      contact.startDepth[p] = Math.min(0, fresh ? now : Math.max(contact.startDepth[p], now));
-      const gap = best - contact.startDepth[p];
-      const kept = before === deepest && contact.force[p] > 0 && gap < 0.002;
+      const now = deepest >= 0 ? this.gapNow(cx, cy, cz, deepest) - gaps[deepest] : 0;
+      startDepth[p] = Math.min(0, fresh ? now : Math.max(startDepth[p], now));
+      const gap = best - startDepth[p];
+      const kept = before === deepest && contactForce[d] > 0 && gap < 0.002;
       if (deepest < 0 || !(gap < 0 || kept)) {
-        contact.collider[p] = -1;
-        contact.force[p] = 0;
+        collider[p] = -1;
+        contactOn[d] = 0;
+        contactForce[d] = 0;
         continue;
       }
-      if (before !== deepest) contact.force[p] = 0;
-      touching = true;
-      contact.collider[p] = deepest;
-      contact.friction[p] = friction;
-      contact.normal[c] = hit[0]; contact.normal[c + 1] = hit[1]; contact.normal[c + 2] = hit[2];
+      if (before !== deepest) contactForce[d] = 0;
+      touching = 1;
+      collider[p] = deepest;
+      contactOn[d] = 1;
+      contactFriction[d] = frictions[deepest];
+      contactNormal[c] = hit[0]; contactNormal[c + L] = hit[1]; contactNormal[c + 2 * L] = hit[2];
       // the plane through the surface; a deep point is brought out by a fifth of its depth a substep, so that depth does not turn into speed
-      const here = now - contact.startDepth[p];
+      const here = now - startDepth[p];
       const released = here < 0 ? 0.8 * here : 0;
-      contact.plane[p] = hit[0] * px + hit[1] * py + hit[2] * pz - gap + released;
+      const qx = px - rootPosition[3 * s], qy = py - rootPosition[3 * s + 1], qz = pz - rootPosition[3 * s + 2];
+      contactPlane[d] = hit[0] * qx + hit[1] * qy + hit[2] * qz - gap + released;
       const B = this.back, o = 12 * deepest;
-      contact.slide[c] = px - (B[o] * px + B[o + 1] * py + B[o + 2] * pz + B[o + 3]);
-      contact.slide[c + 1] = py - (B[o + 4] * px + B[o + 5] * py + B[o + 6] * pz + B[o + 7]);
-      contact.slide[c + 2] = pz - (B[o + 8] * px + B[o + 9] * py + B[o + 10] * pz + B[o + 11]);
+      contactSlide[c] = px - (B[o] * px + B[o + 1] * py + B[o + 2] * pz + B[o + 3]);
+      contactSlide[c + L] = py - (B[o + 4] * px + B[o + 5] * py + B[o + 6] * pz + B[o + 7]);
+      contactSlide[c + 2 * L] = pz - (B[o + 8] * px + B[o + 9] * py + B[o + 10] * pz + B[o + 11]);
     }
-    return touching;
+    k.touching[system.strandAt(s, 1)] = touching;
   }
 
   /** Distance of a point to a pill where the pill was at the start of the substep. */
-  private gapNow(x: Float64Array, c: number, k: number): number {
+  private gapNow(x: number, y: number, z: number, k: number): number {
     const pill = this.pills[k], o = 6 * k, E = this.ends, B = this.back, w = 12 * k;
     const at = (e: number, row: number): number => B[w + 4 * row] * E[e] + B[w + 4 * row + 1] * E[e + 1] + B[w + 4 * row + 2] * E[e + 2] + B[w + 4 * row + 3];
-    return pillDistance(x[c], x[c + 1], x[c + 2], at(o, 0), at(o, 1), at(o, 2), at(o + 3, 0), at(o + 3, 1), at(o + 3, 2), pill.radiusA, pill.radiusB, this.out);
+    return pillDistance(x, y, z, at(o, 0), at(o, 1), at(o, 2), at(o + 3, 0), at(o + 3, 1), at(o + 3, 2), pill.radiusA, pill.radiusB, this.out);
   }
 
   /** Deepest place of a point among all pills at the end of the last placed substep, m, ≥ 0. */

@@ -4,7 +4,8 @@ import { Surface } from '../mesh/surface';
 import type { Vec3 } from '../math/vec';
 import { ContactFinder } from './contact';
 import { fitPills, pillDistance, shrinkInto } from './pills';
-import { holdAt, holdRate } from './run';
+import { holdRate } from './hold';
+import { holdAt } from './run';
 
 const out = new Float64Array(4);
 
@@ -75,9 +76,10 @@ describe('contact finder', () => {
 
 describe('hold', () => {
   it('passes smoothly from its root to its tip value', () => {
-    const s = { holdRoot: 0.8, holdTip: 0.1, holdReach: 0.5 };
+    const s = { hold: 0.8, profiles: { hold: [[0, 1], [0.5, 0.125], [1, 0.125]] as [number, number][], stiffness: [], damping: [] } };
     expect(holdAt(s, 0)).toBeCloseTo(0.8, 12);
-    expect(holdAt(s, 0.25)).toBeCloseTo(0.45, 12);
+    expect(holdAt(s, 0.25)).toBeGreaterThan(0.3);
+    expect(holdAt(s, 0.25)).toBeLessThan(0.6);
     expect(holdAt(s, 0.5)).toBeCloseTo(0.1, 12);
     expect(holdAt(s, 1)).toBeCloseTo(0.1, 12);
     expect(holdRate(0)).toBe(0);

@@ -14,6 +14,9 @@ export interface Pill {
   radiusB: number;
   /** Name of the mesh group it was fitted to, for people. */
   source: string;
+  /** m; Coulomb's coefficient: its own, where it differs from the settings. */
+  gap?: number;
+  friction?: number;
 }
 
 /**

@@ -1,163 +1,177 @@
 /**
- * Strands as discrete elastic rods: the arrays of a whole system of strands, side by side.
+ * A system of strands of any point counts, and what moves it: the float64 step, or the fast kernel with four strands side by
+ * side.
  *
- * Strand s owns the points `start[s] … start[s + 1] − 1`; the edge from point i to i + 1 is kept under index i. Point 0 of a
- * strand is its root and is moved, never solved for.
+ * Strands of one point count are put together in groups of as many as the kernel moves at once; what is left over in the
+ * last group is filled with copies that nobody asks for. A strand's result does not depend on its neighbours.
  */
 import { requireContract } from '../contract';
-import { transportEdge } from './rod-frames';
+import { createSimdKernel, SIMD_LANES, simdRuns, type SimdKernel } from './fast/simd-kernel';
+import { layOut, POINT_FIELDS, SCRATCH_FIELDS, STRAND_FIELDS, type Lanes, type RodArrays, type StepNumbers } from './rod/arrays';
+import { stepStrand } from './rod/step';
 
-export interface RodSystem {
+export type KernelName = 'float64' | 'simd';
+export type KernelWish = 'auto' | KernelName;
+
+/** What stands for a wish here; asking for the fast kernel where it cannot run is an error, not a reason to take the other. */
+export function chooseKernel(wish: KernelWish): KernelName {
+  if (wish === 'simd' && !simdRuns()) throw new Error('The fast kernel needs WebAssembly with SIMD, which is missing here.');
+  return wish === 'float64' || !simdRuns() ? 'float64' : 'simd';
+}
+
+type PointField = keyof typeof POINT_FIELDS;
+type StrandField = keyof typeof STRAND_FIELDS;
+
+export class RodSystem {
   readonly strandCount: number;
   readonly pointCount: number;
-  /** Strands + 1: first point of each strand. */
+  /** Strands + 1: first point of each strand, counted in the order the strands were given. */
   readonly start: Int32Array;
-  /** 3 × points, m, world: position now and one substep ago. */
-  readonly x: Float64Array;
-  readonly xPrev: Float64Array;
-  /** 3 × points, m/s. */
-  readonly v: Float64Array;
-  readonly vPrev: Float64Array;
-  /** Points, kg. */
-  readonly mass: Float64Array;
-  /** Points, N/m: pull toward `holdTarget` (3 × points, m). */
-  readonly holdStiffness: Float64Array;
-  readonly holdTarget: Float64Array;
-  /** Edges, m and N: rest length and tension. */
-  readonly restLength: Float64Array;
-  readonly tension: Float64Array;
-  /** 2 × points and points, dimensionless (integrated over the node): rest curvature in the material frame, rest twist. */
-  readonly restCurvature: Float64Array;
-  readonly restTwist: Float64Array;
-  /** 3 × edges: unit tangent and first material director. */
-  readonly tangent: Float64Array;
-  readonly director: Float64Array;
-  /** Strands, N·m²: bending and twisting stiffness. */
-  readonly bend: Float64Array;
-  readonly twist: Float64Array;
-  /** 3 × strands: root position (m), tangent and director at the end of the substep, position at its start. */
+  /** Fields of all strands; see `at` and `strandAt` for where a strand's numbers stand. */
+  readonly k: RodArrays;
+  /** Strands side by side: a component of a point stands this far from the next one. */
+  readonly lanes: number;
+  /** 3 × strands, m, world: the root at the end of the substep and at its start. */
   readonly rootPosition: Float64Array;
-  readonly rootTangent: Float64Array;
-  readonly rootDirector: Float64Array;
   readonly rootBefore: Float64Array;
-  /** Strands: substeps taken since the last start or restart (0 makes the next one backward Euler). */
-  readonly history: Int32Array;
-  readonly contact: ContactSlots;
-  /** How often the safety net caught a strand; 0 in a healthy run. */
-  netUses: number;
-}
+  /** Bytes of all fields. */
+  readonly bytes: number;
+  private readonly simd: SimdKernel | null = null;
+  /** Three numbers a group: its place among strands, its first point, its point count. */
+  private readonly groups: Int32Array;
+  private readonly first: Int32Array;
+  private readonly slot: Int32Array;
+  private readonly lane: Int32Array;
+  /** Lanes left over after the last strand of a group. */
+  private readonly spare: Int32Array;
 
-/** One contact plane a point: n · x ≥ plane, with the surface's movement over the substep. */
-export interface ContactSlots {
-  /** Points: index of the collider, −1 for none. */
-  readonly collider: Int32Array;
-  /** 3 × points, unit, and points, m. */
-  readonly normal: Float64Array;
-  readonly plane: Float64Array;
-  /** 3 × points, m. */
-  readonly slide: Float64Array;
-  /** Points, N: normal force carried from substep to substep. */
-  readonly force: Float64Array;
-  /** Points, m, ≤ 0: how deep the point was when it first met the collider; released over time. */
-  readonly startDepth: Float64Array;
-  /** Points: Coulomb's coefficient of the collider met. */
-  readonly friction: Float64Array;
-}
-
-export function createRodSystem(pointCounts: ArrayLike<number>): RodSystem {
-  const strandCount = pointCounts.length;
-  const start = new Int32Array(strandCount + 1);
-  for (let s = 0; s < strandCount; s++) {
-    requireContract(pointCounts[s] >= 3, 'pointCounts', 'at least 3 points a strand', pointCounts[s]);
-    start[s + 1] = start[s] + pointCounts[s];
+  constructor(pointCounts: ArrayLike<number>, readonly kernel: KernelName = 'float64') {
+    const strandCount = (this.strandCount = pointCounts.length), lanes = (this.lanes = kernel === 'simd' ? SIMD_LANES : 1);
+    this.start = new Int32Array(strandCount + 1);
+    this.first = new Int32Array(strandCount);
+    this.slot = new Int32Array(strandCount);
+    this.lane = new Int32Array(strandCount);
+    this.spare = new Int32Array(strandCount);
+    for (let s = 0; s < strandCount; s++) {
+      requireContract(pointCounts[s] >= 2, 'pointCounts', 'at least 2 points a strand', pointCounts[s]);
+      this.start[s + 1] = this.start[s] + pointCounts[s];
+    }
+    this.pointCount = this.start[strandCount];
+    this.rootPosition = new Float64Array(3 * strandCount);
+    this.rootBefore = new Float64Array(3 * strandCount);
+    const order = Array.from({ length: strandCount }, (_, s) => s).sort((a, b) => pointCounts[a] - pointCounts[b] || a - b);
+    const groups: number[] = [];
+    let points = 0;
+    for (let from = 0; from < strandCount;) {
+      const n = pointCounts[order[from]];
+      let to = from;
+      while (to < strandCount && to < from + lanes && pointCounts[order[to]] === n) {
+        const s = order[to];
+        this.first[s] = points;
+        this.slot[s] = groups.length / 3;
+        this.lane[s] = to - from;
+        to++;
+      }
+      this.spare[order[to - 1]] = from + lanes - to;
+      groups.push(groups.length / 3, points, n);
+      points += n;
+      from = to;
+    }
+    this.groups = Int32Array.from(groups);
+    const longest = groups.reduce((most, n, i) => (i % 3 === 2 ? Math.max(most, n) : most), 0);
+    const { offsets, size } = layOut({ points, strands: groups.length / 3, longest, lanes });
+    if (kernel === 'simd') this.simd = createSimdKernel(size, offsets);
+    const buffer = this.simd?.buffer ?? new ArrayBuffer(8 * size), base = this.simd?.base ?? 0;
+    const k = {} as Record<keyof RodArrays, Lanes>;
+    const open = (fields: Record<string, number>, count: number): void => {
+      for (const [name, width] of Object.entries(fields)) {
+        const at = offsets[name as keyof RodArrays], length = width * count * lanes;
+        k[name as keyof RodArrays] = kernel === 'simd' ? new Float32Array(buffer, base + 4 * at, length) : new Float64Array(buffer, base + 8 * at, length);
+      }
+    };
+    open(POINT_FIELDS, points);
+    open(STRAND_FIELDS, groups.length / 3);
+    open(SCRATCH_FIELDS, longest + 2);
+    this.k = k;
+    this.bytes = k.x.BYTES_PER_ELEMENT * (layOut({ points, strands: groups.length / 3, longest: -2, lanes }).size);
   }
-  const n = start[strandCount];
-  const f = (k: number): Float64Array => new Float64Array(k);
-  return {
-    strandCount, pointCount: n, start,
-    x: f(3 * n), xPrev: f(3 * n), v: f(3 * n), vPrev: f(3 * n),
-    mass: f(n), holdStiffness: f(n), holdTarget: f(3 * n),
-    restLength: f(n), tension: f(n), restCurvature: f(2 * n), restTwist: f(n),
-    tangent: f(3 * n), director: f(3 * n),
-    bend: f(strandCount), twist: f(strandCount),
-    rootPosition: f(3 * strandCount), rootTangent: f(3 * strandCount), rootDirector: f(3 * strandCount), rootBefore: f(3 * strandCount),
-    history: new Int32Array(strandCount),
-    contact: {
-      collider: new Int32Array(n).fill(-1), normal: f(3 * n), plane: f(n), slide: f(3 * n), force: f(n), startDepth: f(n), friction: f(n),
-    },
-    netUses: 0,
-  };
-}
 
-/**
- * Sets a strand to rest in the shape `x` (already in `system.x`): rest lengths, lumped masses, parallel-transported frames,
- * rest curvature and twist equal to those of the shape. Velocities are set to zero. The root tangent and director must be
- * set before.
- *
- * `lineDensity` kg/m, `bend` and `twist` N·m².
- */
-export function restStrand(system: RodSystem, s: number, lineDensity: number, bend: number, twist: number): void {
-  const { start, x, mass, restLength } = system;
-  const first = start[s], end = start[s + 1];
-  mass.fill(0, first, end);
-  for (let i = first; i < end - 1; i++) {
-    const a = 3 * i;
-    const length = Math.hypot(x[a + 3] - x[a], x[a + 4] - x[a + 1], x[a + 5] - x[a + 2]);
-    restLength[i] = length;
-    mass[i] += 0.5 * lineDensity * length;
-    mass[i + 1] += 0.5 * lineDensity * length;
+  /** Points of strand `s`. */
+  pointsOf(s: number): number { return this.start[s + 1] - this.start[s]; }
+  /** Where the numbers of point `i` of strand `s` begin in a point field of the given width; further ones `lanes` apart. */
+  at(s: number, i: number, width: number): number { return width * (this.first[s] + i) * this.lanes + this.lane[s]; }
+  /** The same for a field of the strand. */
+  strandAt(s: number, width: number): number { return width * this.slot[s] * this.lanes + this.lane[s]; }
+
+  /** Takes over every field of a strand of its own (a system of one strand with as many points). */
+  load(s: number, one: RodSystem): void {
+    const n = this.pointsOf(s), { lanes } = this;
+    requireContract(one.strandCount === 1 && one.pointCount === n && one.lanes === 1, 'one', `one strand of ${n} points`, one.pointCount);
+    for (const [name, width] of Object.entries(POINT_FIELDS) as [PointField, number][]) {
+      const to = this.k[name], from = one.k[name], o = this.at(s, 0, width);
+      for (let i = 0; i < width * n; i++) to[o + i * lanes] = from[i];
+    }
+    for (const [name, width] of Object.entries(STRAND_FIELDS) as [StrandField, number][]) {
+      const to = this.k[name], from = one.k[name], o = this.strandAt(s, width);
+      for (let i = 0; i < width; i++) to[o + i * lanes] = from[i];
+    }
+    for (let c = 0; c < 3; c++) {
+      this.rootPosition[3 * s + c] = one.rootPosition[c];
+      this.rootBefore[3 * s + c] = one.rootPosition[c];
+    }
+    for (let lane = this.lane[s] + 1; lane <= this.lane[s] + this.spare[s]; lane++) this.copyLane(s, lane);
   }
-  system.bend[s] = bend;
-  system.twist[s] = twist;
-  startFrames(system, s);
-  for (let i = first; i < end - 1; i++) {
-    const { kappa1, kappa2, tau } = nodeStrain(system, s, i - first);
-    system.restCurvature[2 * i] = kappa1;
-    system.restCurvature[2 * i + 1] = kappa2;
-    system.restTwist[i] = tau;
+  /** Copies a strand into a lane that is no strand's own. */
+  private copyLane(s: number, lane: number): void {
+    const { lanes } = this;
+    for (const [fields, base, count] of [[POINT_FIELDS, this.first[s], this.pointsOf(s)], [STRAND_FIELDS, this.slot[s], 1]] as const) {
+      for (const [name, width] of Object.entries(fields) as [PointField | StrandField, number][]) {
+        const field = this.k[name];
+        for (let i = width * base; i < width * (base + count); i++) field[i * lanes + lane] = field[i * lanes + this.lane[s]];
+      }
+    }
   }
-  system.v.fill(0, 3 * first, 3 * end);
-  system.vPrev.fill(0, 3 * first, 3 * end);
-  for (let a = 3 * first; a < 3 * end; a++) system.xPrev[a] = x[a];
-  system.tension.fill(0, first, end);
-  system.contact.collider.fill(-1, first, end);
-  system.contact.force.fill(0, first, end);
-  system.history[s] = 0;
-}
 
-/** Tangents of the present shape, directors carried along them from the root without twist. */
-export function startFrames(system: RodSystem, s: number): void {
-  const { start, tangent, director, rootTangent, rootDirector } = system;
-  for (let i = start[s]; i < start[s + 1] - 1; i++) {
-    // each edge takes over the frame below it and turns it into its own direction
-    const [T, D, o] = i === start[s] ? [rootTangent, rootDirector, 3 * s] : [tangent, director, 3 * i - 3];
-    for (let k = 0; k < 3; k++) { tangent[3 * i + k] = T[o + k]; director[3 * i + k] = D[o + k]; }
-    transportEdge(system, i);
+  /** The frame of strand `s`'s root at the end of the substep: unit tangent and director. */
+  setRootFrame(s: number, tangent: ArrayLike<number>, t: number, director: ArrayLike<number>, d: number): void {
+    const o = this.at(s, 0, 3), { lanes, k } = this;
+    for (let c = 0; c < 3; c++) { k.tangent[o + c * lanes] = tangent[t + c]; k.director[o + c * lanes] = director[d + c]; }
   }
-}
 
-/** Curvatures and twist of node `node` (0 is the root's hinge), for set-up and tests; the step has its own inner loop. */
-export function nodeStrain(system: RodSystem, s: number, node: number): { kappa1: number; kappa2: number; tau: number } {
-  const { start, tangent, director, rootTangent, rootDirector } = system;
-  const a = 3 * (start[s] + node);
-  const [T, D, o] = node === 0 ? [rootTangent, rootDirector, 3 * s] : [tangent, director, a - 3];
-  const t0 = [T[o], T[o + 1], T[o + 2]], u = [D[o], D[o + 1], D[o + 2]];
-  const t1 = [tangent[a], tangent[a + 1], tangent[a + 2]], w = [director[a], director[a + 1], director[a + 2]];
-  const cross = (p: number[], q: number[]): number[] => [p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]];
-  const dot = (p: number[], q: number[]): number => p[0] * q[0] + p[1] * q[1] + p[2] * q[2];
-  const c = dot(t0, t1), chi = Math.max(1 + c, 1e-2);
-  const K = cross(t0, t1), q = K.map((k) => k / chi);
-  const u2 = cross(t0, u), w2 = cross(t1, w);
-  const f = dot(K, u) / chi, Ku = cross(K, u);
-  const h = u.map((v, k) => v * c + Ku[k] + K[k] * f);
-  return {
-    kappa1: dot(q, u2) + dot(q, w2),
-    kappa2: -dot(q, u) - dot(q, w),
-    tau: (-2 * dot(h, w2)) / Math.max(1 + dot(h, w), 1e-3),
-  };
-}
+  /** One substep of every strand. Roots, their turns and contact planes hold the values at its end. */
+  step(numbers: StepNumbers): void {
+    const { rootPosition, rootBefore, groups, k, lanes } = this;
+    for (let s = 0; s < this.strandCount; s++) {
+      const o = this.strandAt(s, 3);
+      for (let c = 0; c < 3; c++) k.rootMove[o + c * lanes] = rootPosition[3 * s + c] - rootBefore[3 * s + c];
+    }
+    if (this.simd) this.simd.step(numbers, groups);
+    else for (let g = 0; g < groups.length; g += 3) stepStrand(k, numbers, groups[g], groups[g + 1], groups[g + 2]);
+    rootBefore.set(rootPosition);
+  }
 
-/** Half the sum of the two edges at a node; at the root's hinge half the first edge. */
-export function voronoiLength(system: RodSystem, first: number, i: number): number {
-  return 0.5 * ((i > first ? system.restLength[i - 1] : 0) + system.restLength[i]);
+  /** Writes the points of all strands, 3 × points, m, world, in the order they were given. */
+  positionsInto(out: Float32Array | Float64Array): void {
+    const { x } = this.k, { lanes, start, rootPosition } = this;
+    for (let s = 0; s < this.strandCount; s++) {
+      const n = start[s + 1] - start[s], from = this.at(s, 0, 3), to = 3 * start[s];
+      const rx = rootPosition[3 * s], ry = rootPosition[3 * s + 1], rz = rootPosition[3 * s + 2];
+      for (let i = 0; i < n; i++) {
+        const a = from + 3 * i * lanes, b = to + 3 * i;
+        out[b] = x[a] + rx; out[b + 1] = x[a + lanes] + ry; out[b + 2] = x[a + 2 * lanes] + rz;
+      }
+    }
+  }
+
+  /** How often the safety net has been used, all strands together. */
+  get netUses(): number {
+    let sum = 0;
+    for (let s = 0; s < this.strandCount; s++) sum += this.k.netUses[this.strandAt(s, 1)];
+    return sum;
+  }
+  /** The first strand the safety net has caught, −1 for none. */
+  get firstCaught(): number {
+    for (let s = 0; s < this.strandCount; s++) if (this.k.netUses[this.strandAt(s, 1)] > 0) return s;
+    return -1;
+  }
 }

@@ -8,7 +8,8 @@ import { growGuide } from '../groom/grow';
 import { rootPlace, scatterEvenly, type Planting } from '../groom/planting';
 import { clipTime, leadingNodes, poseCharacter, rigidMotionInto, skinPositions, type Character } from '../mesh/character';
 import { Surface } from '../mesh/surface';
-import { characterPills, joinMeasures, shareOf, SwayRun, type Scene } from './run';
+import { characterPills, planRun, shareOf, SwayRun, type Scene } from './run';
+import { joinMeasures, joinReports, renumber, shareBounds } from './shares';
 
 const GUIDES = 24, POINTS = 10;
 let character: Character, planting: Planting, offsets: Float32Array;
@@ -69,20 +70,20 @@ describe('a run', () => {
   });
 
   it('without a calm start the same hair sags', () => {
-    const run = new SwayRun(scene({ calmStart: false, skinPills: false, holdRoot: 0, holdTip: 0, stiffness: 1 }, null), 0), start = run.positions();
+    const run = new SwayRun(scene({ calmStart: false, skinPills: false, hold: 0, stiffness: 1 }, null), 0), start = run.positions();
     for (let k = 0; k < 24; k++) run.advance();
     expect(apart(run.positions(), start)).toBeGreaterThan(0.004);
   });
 
   it('full hold follows the combed shape, no hold lags behind', () => {
     const combedAt = (held: number): number => {
-      const run = new SwayRun(scene({ holdRoot: held, holdTip: held, skinPills: false }), 0);
+      const run = new SwayRun(scene({ hold: held, profiles: { ...scene().settings.profiles, hold: [[0, 1], [1, 1]] }, skinPills: false }), 0);
       for (let k = 0; k < 10; k++) run.advance();
-      let worst = 0;
-      for (let i = 0; i < run.system.x.length; i++) worst = Math.max(worst, Math.abs(run.system.x[i] - run.system.holdTarget[i]));
-      return worst;
+      const combed = new SwayRun(scene({ skinPills: false }), 10);
+      return apart(run.positions(), combed.positions());
     };
-    expect(combedAt(1)).toBeLessThan(0.002);
+    expect(combedAt(1)).toBeLessThan(1e-6);
+    expect(combedAt(0.99)).toBeLessThan(0.002);
     expect(combedAt(0)).toBeGreaterThan(0.01);
   });
 
@@ -98,7 +99,7 @@ describe('a run', () => {
   });
 
   it('hair lengths never change by more than 0.05 %', () => {
-    const run = new SwayRun(scene({ damping: 0, holdRoot: 0.3, holdTip: 0 }), -2);
+    const run = new SwayRun(scene({ damping: 0, hold: 0.3, airDrag: 0 }), -2);
     for (let k = 0; k < 30; k++) {
       const m = run.advance();
       expect(m.stretch).toBeLessThan(5e-4);
@@ -121,14 +122,14 @@ describe('a run', () => {
   it('the frame may be held: hair settles, kinetic energy dies', () => {
     const run = new SwayRun(scene({ calmStart: false, damping: 8, skinPills: false }, null), 0);
     for (let k = 0; k < 120; k++) run.advance();
-    expect(Math.max(...run.system.v.map(Math.abs))).toBeLessThan(1e-3);
+    expect(Math.max(...run.system.k.v.map(Math.abs))).toBeLessThan(1e-3);
   });
 
   it('shares computed apart are the whole, to the bit, and so are their measures', () => {
     const whole = new SwayRun(scene(), -2), parts = [[0, 7], [7, 15], [15, GUIDES]].map(([a, b]) => ({ from: a, run: new SwayRun(shareOf(scene(), a, b), -2) }));
     for (let k = 0; k < 12; k++) {
       const expected = whole.advance();
-      const joined = parts.map(({ from, run }) => { const m = run.advance(); return { ...m, stretchGuide: m.stretchGuide < 0 ? -1 : m.stretchGuide + from, depthGuide: m.depthGuide < 0 ? -1 : m.depthGuide + from }; }).reduce(joinMeasures);
+      const joined = parts.map(({ from, run }) => renumber(run.advance(), from)).reduce(joinMeasures);
       expect(joined).toEqual(expected);
     }
     expect(Float32Array.from(parts.flatMap(({ run }) => Array.from(run.positions())))).toEqual(whole.positions());

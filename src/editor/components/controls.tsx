@@ -1,7 +1,7 @@
 'use client';
 /** Small controls all stages share. */
-import { Switch } from '@headlessui/react';
-import { RotateCcw } from 'lucide-react';
+import { Listbox, ListboxButton, ListboxOption, ListboxOptions, Switch } from '@headlessui/react';
+import { Check, ChevronDown, RotateCcw } from 'lucide-react';
 import { useEffect, useRef, useState, type ReactNode } from 'react';
 import { create } from 'zustand';
 import type { Parameter } from '../../core/document/schema';
@@ -44,6 +44,22 @@ export function Choice<T extends string>({ label, options, value, onChange }: { 
   );
 }
 
+/** One of many, from a list that opens. */
+export function OneOf<T extends string>({ label, options, value, onChange, testId }: { label: string; options: readonly { value: T; label: string; aside?: string; help: string }[]; value: T; onChange: (v: T) => void; testId?: string }) {
+  const chosen = options.find((o) => o.value === value);
+  return (
+    <Listbox value={value} onChange={onChange}>
+      <div className="grid h-7 grid-cols-[80px_1fr] items-center gap-1.5 text-soft" {...helpProps(chosen?.help ?? '')}>
+        <span>{label}</span>
+        <ListboxButton aria-label={label} data-testid={testId} className="flex h-6 items-center gap-2 rounded-md border border-edge bg-raised px-2 text-left text-text hover:bg-lifted"><span className="truncate">{chosen?.label}</span><ChevronDown size={13} className="ml-auto shrink-0 text-faint" /></ListboxButton>
+      </div>
+      <ListboxOptions anchor="bottom end" className="z-50 max-h-80 w-72 overflow-y-auto rounded-md border border-edge bg-panel p-1 shadow-lg [--anchor-gap:4px]">
+        {options.map((o) => <ListboxOption key={o.value} value={o.value} {...helpProps(o.help)} className="flex cursor-default items-center gap-2 rounded px-2 py-1 text-soft data-focus:bg-lifted data-focus:text-text"><Check size={12} className={o.value === value ? 'text-copper' : 'invisible'} />{o.label}<span className="num ml-auto text-faint">{o.aside}</span></ListboxOption>)}
+      </ListboxOptions>
+    </Listbox>
+  );
+}
+
 const decimals = (step: number): number => Math.max(0, Math.min(4, -Math.floor(Math.log10(step) + 1e-9)));
 const text = (value: number, p: Pick<Parameter, 'step' | 'integer'>): string => (p.integer ? String(value) : value.toFixed(decimals(p.step)));
 export const boundTo = (p: Parameter, value: number): number => {
@@ -54,7 +70,8 @@ export const boundTo = (p: Parameter, value: number): number => {
 const byRatio = (p: Parameter): boolean => p.min > 0 && p.max / p.min > 100;
 
 /** A number: drag the track or the label, type it, arrow keys, reset. `onChange` while it moves, `onCommit` when let go. */
-export function NumberField({ parameter: p, value, onChange, onCommit, testId }: { parameter: Parameter; value: number; onChange: (v: number) => void; onCommit: () => void; testId?: string }) {
+/** `physical`: what the number comes to, shown beside it. */
+export function NumberField({ parameter: p, value, onChange, onCommit, testId, physical }: { parameter: Parameter; value: number; onChange: (v: number) => void; onCommit: () => void; testId?: string; physical?: string }) {
   const [typed, setTyped] = useState<string | null>(null);
   const track = useRef<HTMLDivElement>(null);
   const share = byRatio(p) ? Math.log(value / p.min) / Math.log(p.max / p.min) : (value - p.min) / (p.max - p.min);
@@ -82,7 +99,7 @@ export function NumberField({ parameter: p, value, onChange, onCommit, testId }:
     onCommit();
   };
   return (
-    <div className="group grid h-6 grid-cols-[98px_1fr_74px] items-center gap-2 text-soft" {...helpProps(help)}>
+    <div className={`group grid h-6 items-center gap-2 text-soft ${physical === undefined ? 'grid-cols-[98px_1fr_74px]' : 'grid-cols-[80px_1fr_62px_78px] gap-1.5'}`} {...helpProps(help)}>
       <span className="flex cursor-ew-resize touch-none items-center gap-1 truncate" onPointerDown={dragLabel}>
         <span className="truncate">{p.label}</span>
         {value !== p.fallback && <button type="button" aria-label={`Reset ${p.label}`} title={`Back to ${text(p.fallback, p)}`} onPointerDown={(e) => e.stopPropagation()} onClick={() => { onChange(p.fallback); onCommit(); }} className="text-faint opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 hover:text-copper"><RotateCcw size={11} /></button>}
@@ -101,6 +118,7 @@ export function NumberField({ parameter: p, value, onChange, onCommit, testId }:
         />
         {p.unit && <span className="num shrink-0 text-faint">{p.unit === 'frames' ? 'fr' : p.unit}</span>}
       </label>
+      {physical !== undefined && <output className="num truncate text-right text-faint" title={physical}>{physical}</output>}
     </div>
   );
 }

@@ -2,14 +2,12 @@
 /** Time with its proof bands, or the root → tip profiles. */
 import { Pause, Play, SkipBack, SkipForward } from 'lucide-react';
 import { scaleLinear } from 'd3-scale';
-import { line } from 'd3-shape';
 import { THRESHOLDS } from '../../core/document/proof';
-import { smoothStep } from '../../core/math/vec';
-import { holdAt } from '../../core/sway/run';
 import { worst } from '../state/stages';
 import { useEditor } from '../state/store';
 import { Choice, follow, IconButton, useSize } from './controls';
 import { useWorkshop } from './context';
+import { ProfileFace, ProfileLegend } from './profile-face';
 
 export function Strip() {
   const face = useEditor((s) => s.strip);
@@ -103,54 +101,6 @@ function TimeFace() {
           {!proof && <text x={(x(start) + x(end)) / 2} y={72} textAnchor="middle" className="fill-faint text-[12px]">Run the movement in Sway: depth and stretch of every frame appear here.</text>}
           <path d={`M${head} 12V173`} strokeWidth="1.5" className="stroke-copper" />
           <path d={`M${head - 6} 2h12v8l-6 6-6-6z`} className="fill-copper" />
-        </svg>
-      )}
-    </div>
-  );
-}
-
-function ProfileLegend() {
-  const sway = useEditor((s) => s.history!.document.sway), fill = useEditor((s) => s.history!.document.fill);
-  return (
-    <div className="text-[12px] text-soft">
-      <div className="flex h-[19px] items-center gap-2"><svg width="12" height="8" aria-hidden><path d="M0 4H12" strokeWidth="2" className="stroke-copper" /></svg>hold<span className="num ml-auto text-faint">{sway.holdRoot.toFixed(2)} → {sway.holdTip.toFixed(2)}</span></div>
-      <div className="flex h-[19px] items-center gap-2"><svg width="12" height="8" aria-hidden><path d="M0 4H12" strokeWidth="2" strokeDasharray="4 2" className="stroke-cool" /></svg>width<span className="num ml-auto text-faint">{fill.widthUm} → {Math.round(fill.widthUm * fill.taper)} µm</span></div>
-      <p className="mt-1.5 text-[11px] leading-snug text-faint">Drag the handles. Left is the root, right the tip.</p>
-    </div>
-  );
-}
-
-function ProfileFace() {
-  const [box, { width }] = useSize<HTMLDivElement>();
-  const sway = useEditor((s) => s.history!.document.sway), fill = useEditor((s) => s.history!.document.fill), edit = useEditor((s) => s.edit);
-  const x = scaleLinear([0, 1], [34, Math.max(80, width - 24)]), y = scaleLinear([0, 1], [146, 20]);
-  const shares = Array.from({ length: 81 }, (_, i) => i / 80);
-  const path = (f: (s: number) => number): string => line<number>((s) => x(s), (s) => y(f(s)))(shares) ?? '';
-  const clamp = (v: number, low = 0): number => Math.round(Math.min(1, Math.max(low, v)) * 100) / 100;
-  const drag = (key: string, name: string, apply: (d: { sway: typeof sway; fill: typeof fill }, u: number, v: number) => void) => (e: React.PointerEvent<SVGElement>): void => {
-    const frame = e.currentTarget.ownerSVGElement!.getBoundingClientRect();
-    follow(e, (m) => edit(name, (d) => apply(d, x.invert(m.clientX - frame.left), y.invert(m.clientY - frame.top)), key), () => useEditor.getState().endStep());
-  };
-  const nudge = (key: string, name: string, apply: (d: { sway: typeof sway; fill: typeof fill }, du: number, dv: number) => void) => (e: React.KeyboardEvent): void => {
-    const by = { ArrowRight: [0.02, 0], ArrowLeft: [-0.02, 0], ArrowUp: [0, 0.02], ArrowDown: [0, -0.02] }[e.key];
-    if (!by) return;
-    e.preventDefault();
-    e.stopPropagation();
-    edit(name, (d) => apply(d, by[0], by[1]), key);
-    useEditor.getState().endStep();
-  };
-  const handle = (px: number, py: number, label: string, tone: string, onPointerDown: (e: React.PointerEvent<SVGElement>) => void, onKeyDown: (e: React.KeyboardEvent) => void) =>
-    <circle cx={px} cy={py} r={5.5} tabIndex={0} role="slider" aria-label={label} aria-valuenow={0} aria-valuetext={label} strokeWidth="2" className={`cursor-move fill-raised ${tone}`} onPointerDown={onPointerDown} onKeyDown={onKeyDown}><title>{label}</title></circle>;
-  return (
-    <div ref={box} className="min-w-0">
-      {width > 0 && (
-        <svg width={width} height={173} className="touch-none">
-          {[0, 0.25, 0.5, 0.75, 1].map((t) => <g key={t}><path d={`M${x(t)} 20V146`} className="stroke-edge" opacity="0.6" /><text x={x(t)} y={162} textAnchor="middle" className="num fill-faint">{t === 0 ? 'root' : t === 1 ? 'tip' : `${t * 100} %`}</text><path d={`M34 ${y(t)}H${width - 24}`} className="stroke-edge" opacity="0.35" /><text x={28} y={y(t) + 4} textAnchor="end" className="num fill-faint">{t}</text></g>)}
-          <path d={path((s) => 1 + (fill.taper - 1) * smoothStep(0.3, 1, s))} fill="none" strokeWidth="1.8" strokeDasharray="6 4" className="stroke-cool" />
-          <path d={path((s) => holdAt(sway, s))} fill="none" strokeWidth="2" className="stroke-copper" />
-          {handle(x(1), y(fill.taper), 'Width at the tip', 'stroke-cool', drag('fill.taper', 'Tip width', (d, _u, v) => { d.fill.taper = clamp(v, 0.02); }), nudge('fill.taper', 'Tip width', (d, _u, v) => { d.fill.taper = clamp(d.fill.taper + v, 0.02); }))}
-          {handle(x(0), y(sway.holdRoot), 'Hold at the root', 'stroke-copper', drag('sway.holdRoot', 'Hold at root', (d, _u, v) => { d.sway.holdRoot = clamp(v); }), nudge('sway.holdRoot', 'Hold at root', (d, _u, v) => { d.sway.holdRoot = clamp(d.sway.holdRoot + v); }))}
-          {handle(x(sway.holdReach), y(sway.holdTip), 'Where the hold has reached its tip value', 'stroke-copper', drag('sway.hold', 'Hold profile', (d, u, v) => { d.sway.holdReach = clamp(u, 0.02); d.sway.holdTip = clamp(v); }), nudge('sway.hold', 'Hold profile', (d, u, v) => { d.sway.holdReach = clamp(d.sway.holdReach + u, 0.02); d.sway.holdTip = clamp(d.sway.holdTip + v); }))}
         </svg>
       )}
     </div>

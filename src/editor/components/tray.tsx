@@ -5,22 +5,22 @@ import { toast } from 'sonner';
 import type { ReactNode } from 'react';
 import { BAKE_PARAMETERS, FILL_PARAMETERS, PLANT_PARAMETERS, SWAY_PARAMETERS, type GroomDocument, type Parameter } from '../../core/document/schema';
 import { plantKey, THRESHOLDS, type Proof } from '../../core/document/proof';
-import { HAIR_MODULUS } from '../../core/sway/run';
+import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/materials';
 import { goToWorst } from '../state/actions';
 import type { Bake } from '../state/api';
 import { worst } from '../state/stages';
 import { useEditor } from '../state/store';
-import { Button, Choice, helpProps, Note, NumberField, Question, Toggle, useHelp } from './controls';
+import { Button, Choice, helpProps, Note, NumberField, OneOf, Question, Toggle, useHelp } from './controls';
 import { useWorkshop } from './context';
 
 type Group = 'plant' | 'fill' | 'sway' | 'bake';
 
 /** A field bound to one number of the document. */
-function Field<G extends Group>({ group, name, table }: { group: G; name: string; table: Record<string, Parameter> }) {
+function Field<G extends Group>({ group, name, table, physical }: { group: G; name: string; table: Record<string, Parameter>; physical?: string }) {
   const value = useEditor((s) => (s.history!.document[group] as unknown as Record<string, number>)[name]);
   const parameter = table[name];
   return (
-    <NumberField testId={`${group}-${name}`} parameter={parameter} value={value}
+    <NumberField testId={`${group}-${name}`} parameter={parameter} value={value} physical={physical}
       onChange={(v) => useEditor.getState().edit(`${parameter.label}`, (d) => { (d[group] as unknown as Record<string, number>)[name] = v; }, `${group}.${name}`)}
       onCommit={() => useEditor.getState().endStep()} />
   );
@@ -160,15 +160,23 @@ function FillPanel({ document }: PanelProps) {
   );
 }
 
+const significant = (v: number): string => (v === 0 ? '0' : Math.abs(v) >= 100 ? v.toFixed(0) : String(Number(v.toPrecision(3))));
+const MATERIAL_OPTIONS = (Object.keys(MATERIALS) as MaterialName[]).map((value) => ({ value, label: MATERIALS[value].label, aside: `${significant(MATERIALS[value].diameter * 1e6)} µm`, help: MATERIALS[value].source }));
+/** Why so many substeps. */
+const REASONS = {
+  asked: 'As asked.', error: 'Chosen to keep the error.', 'root speed': 'The roots move so fast that fewer would fold the hair.', 'root turning': 'The roots turn so fast that fewer would lose the hair.',
+  contact: 'As many as contact needs.', least: 'The fewest there are.', most: 'The most there are; the movement would need more.',
+} as const;
+
 function SwayPanel({ document }: PanelProps) {
   const { session } = useWorkshop();
   const run = useEditor((s) => s.run), playing = useEditor((s) => s.playing);
   useEditor((s) => s.pillCount);
   if (!document.guides) return <First to="plant" label="Go to Plant">There is no hair to move. Plant guides first.</First>;
   const { sway } = document, edit = useEditor.getState().edit;
-  const field = (n: keyof typeof SWAY_PARAMETERS): ReactNode => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} />;
+  const field = (n: keyof typeof SWAY_PARAMETERS, physical?: string): ReactNode => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} physical={physical} />;
   const pills = session.pills(), count = (skin: boolean): number => pills.filter((p) => (p.source === 'skin') === skin).length;
-  const d = sway.diameterUm * 1e-6, bend = (HAIR_MODULUS * sway.stiffness * Math.PI * d ** 4) / 64 * 1e9;
+  const rod = physicalRod(sway), plan = run.key === session.key ? run.proof?.report.plan : undefined;
   const fresh = run.key === session.key, total = document.bake.preRoll + document.shot.end - document.shot.start + 1;
   return (
     <>
@@ -180,17 +188,27 @@ function SwayPanel({ document }: PanelProps) {
         {run.state === 'running' && <div className="mt-2 h-1 rounded bg-edge"><div className="h-full rounded bg-copper" style={{ width: `${((run.proof?.frames.length ?? 0) / total) * 100}%` }} /></div>}
         {!fresh && run.state === 'done' && <Note>The last run was made with other settings or other hair.</Note>}
       </Question>
-      <Question title="What is it made of?">{field('diameterUm')}{field('stiffness')}{field('damping')}<Note>Bending stiffness EI <span className="num">{bend.toPrecision(3)} nN·m²</span>, density 1320 kg/m³.</Note></Question>
+      <Question title="What is it made of?">
+        <OneOf label="Material" testId="sway-material" options={MATERIAL_OPTIONS} value={sway.material} onChange={(v) => edit(`Material: ${MATERIALS[v].label}`, (x) => { x.sway.material = v; })} />
+        {field('thickness', `${significant(rod.diameter * 1e6)} µm`)}{field('weight', `${significant(rod.density)} kg/m³`)}{field('stiffness', `${significant(rod.youngModulus / 1e9)} GPa`)}{field('twistStiffness', `${significant(rod.shearModulus / 1e9)} GPa`)}{field('lock', `${significant(rod.width * 1e6)} µm`)}
+        <Note>A guide weighs <span className="num">{significant(rod.lineDensity * 1e6)} mg/m</span> and bends with EI <span className="num">{significant(rod.bend * 1e9)} nN·m²</span>.</Note>
+      </Question>
       <Question title="What holds it?">
-        <Toggle label="Calm start" help="The combed shape is made the shape of rest under gravity, by solving for it." checked={sway.calmStart} onChange={(v) => edit(v ? 'Calm start on' : 'Calm start off', (x) => { x.sway.calmStart = v; })} />
-        {field('holdRoot')}{field('holdTip')}{field('holdReach')}
+        <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[80px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed shape', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded shape', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
+        {field('hold')}{field('damping')}{field('bendDamping')}
+        <Note>Hold, stiffness and damping run from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
       </Question>
       <Question title="What is around it?">
         <Toggle label="Skin pills" help="Round shapes fitted to the body; hair does not pass them." checked={sway.skinPills} aside={sway.skinPills ? count(true) : 'off'} onChange={(v) => edit(v ? 'Skin pills on' : 'Skin pills off', (x) => { x.sway.skinPills = v; })} />
         <Toggle label="Garment pills" help="Round shapes fitted to what is worn in this shot." checked={sway.garmentPills} aside={sway.garmentPills ? count(false) : 'off'} onChange={(v) => edit(v ? 'Garment pills on' : 'Garment pills off', (x) => { x.sway.garmentPills = v; })} />
-        {field('skinGapMm')}{field('friction')}{field('gravity')}
+        {field('skinGapMm')}{field('friction')}{field('gravity')}{field('airDrag')}{field('windSpeed')}{sway.windSpeed > 0 && <>{field('windTurn')}{field('windRise')}</>}
       </Question>
-      <Question title="How careful?">{field('substeps')}<Field group="bake" name="preRoll" table={BAKE_PARAMETERS} /></Question>
+      <Question title="How careful?">
+        <Toggle label="Choose substeps" help="Substeps are chosen for the wanted error from the hair and the movement of its roots; off: your own number." checked={sway.chooseSubsteps} aside={sway.chooseSubsteps && plan ? `${plan.substeps} a frame` : undefined} onChange={(v) => edit(v ? 'Substeps chosen' : 'Substeps by hand', (x) => { x.sway.chooseSubsteps = v; if (!v && plan) x.sway.substeps = plan.substeps; })} />
+        {sway.chooseSubsteps ? field('error') : field('substeps')}
+        {plan && <Note>{sway.chooseSubsteps ? `${REASONS[plan.because]} ` : ''}Expected error <span className="num">{significant(plan.error * 100)} %</span> of the length, <span className="num">{plan.passes}</span> pass a substep, 2 where hair touches.</Note>}
+        <Field group="bake" name="preRoll" table={BAKE_PARAMETERS} />
+      </Question>
     </>
   );
 }
@@ -220,7 +238,8 @@ function StartNotes({ proof }: { proof: Proof }) {
   return (
     <>
       <Note><span className="num">{report.beganInside}</span> points of <span className="num">{report.guides}</span> guides began inside one of <span className="num">{report.pills}</span> pills, at most <span className="num">{(report.beganDeepest * 1000).toFixed(1)} mm</span>; they are let be and may only come out. Depth is counted beyond that.</Note>
-      {report.cut > 0 && <Note><span className="num">{report.cut}</span> guides are too soft for their shape: gravity bends them more than a calm start can make good, and their hold carries the rest.</Note>}
+      {report.cut > 0 && <Note><span className="num">{report.cut}</span> guides are too soft for their shape; hold carries what their stiffness cannot, <span className="num">{significant(report.heldShare * 100)} %</span> of all weight.</Note>}
+      <Note>Computed by the {report.kernel === 'simd' ? 'fast kernel (float32, four strands at once)' : 'float64 step'}, <span className="num">{report.plan.substeps}</span> substeps a frame.</Note>
     </>
   );
 }

@@ -1,5 +1,5 @@
 /** Every action by name: the command box, the keys and the buttons all use this list. */
-import { FILL_PARAMETERS, SWAY_PARAMETERS, defaultsOf } from '../../core/document/schema';
+import { FILL_PARAMETERS, defaultSway, defaultsOf } from '../../core/document/schema';
 import type { Session } from './session';
 import { STAGE_NAMES } from './stages';
 import { STAGES, useEditor, type ViewName } from './store';
@@ -46,7 +46,7 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'run', name: 'Run the movement again', group: 'Movement', keys: 'Shift R', combo: ['shift+r'], enabled: hasGuides, run: () => { useEditor.setState({ stage: 'sway', playing: true, frame: document()!.shot.start }); session.restartRun(); } },
     { id: 'run-stop', name: 'Stop the run', group: 'Movement', enabled: () => state().run.state === 'running', run: () => session.stopRun() },
     { id: 'worst', name: 'Go to the worst frame', group: 'Movement', keys: 'W', combo: ['w'], enabled: () => !!state().run.proof?.frames.length, run: () => goToWorst() },
-    { id: 'sway-reset', name: 'Reset all movement settings', group: 'Movement', enabled: always, run: () => state().edit('Reset movement settings', (d) => { Object.assign(d.sway, defaultsOf(SWAY_PARAMETERS), { calmStart: true, skinPills: true, garmentPills: true }); }) },
+    { id: 'sway-reset', name: 'Reset all movement settings', group: 'Movement', enabled: always, run: () => state().edit('Reset movement settings', (d) => { d.sway = defaultSway(); }) },
     { id: 'fill-reset', name: 'Reset all filling settings', group: 'Groom', enabled: always, run: () => state().edit('Reset filling settings', (d) => { Object.assign(d.fill, defaultsOf(FILL_PARAMETERS)); }) },
     { id: 'bake', name: 'Bake the range', group: 'Hand-over', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'bake' }); trying(session.bake()); } },
     ...views.map(([name, label]): Action => ({ id: `view-${name}`, name: `View: ${label}`, group: 'View', enabled: always, run: () => look(name) })),

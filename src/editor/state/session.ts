@@ -11,7 +11,8 @@ import { polylineLength } from '../../core/groom/polyline';
 import { clipTime, poseCharacter, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
 import type { Pill } from '../../core/sway/pills';
-import { joinMeasures, type FrameMeasures, type StartReport } from '../../core/sway/run';
+import type { FrameMeasures, StartReport } from '../../core/sway/run';
+import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../../core/sway/shares';
 import type { FillReply, FillRequest, SwayReply, SwayRequest } from '../../workers/messages';
 import * as api from './api';
 import { NO_RUN, useEditor, type EditorState } from './store';
@@ -29,6 +30,11 @@ export interface Filled { strands: FilledStrands; frames: Float64Array }
 
 /** Workers of a live run at most, and the fewest guides worth one of their own. */
 const MOST_SHARES = 6, FEWEST_IN_SHARE = 24;
+
+/** Frames of a longer run come by messages, one at a time. */
+const MOST_SHARED_BYTES = 1 << 30;
+
+const NO_REPORT: StartReport = { guides: 0, cut: 0, heldShare: 0, beganInside: 0, beganDeepest: 0, pills: 0, kernel: 'float64', plan: { substeps: 0, passes: 0, error: 0, because: 'asked' } };
 
 type Listener = () => void;
 
@@ -333,19 +339,23 @@ export class Session {
     if (!g) return;
     this.live.clear();
     const { start, end, fps } = document.shot;
-    useEditor.setState({ run: { state: 'running', key: this.key, proof: { start, end, fps, report: { guides: g.count, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }, frames: [] }, rate: 0, head: start - document.bake.preRoll - 1 } });
-    const shares = Math.max(1, Math.min(this.swayWorkers.length, Math.ceil(g.count / FEWEST_IN_SHARE))), run = ++this.runNumber;
+    useEditor.setState({ run: { state: 'running', key: this.key, proof: { start, end, fps, report: { ...NO_REPORT, guides: g.count }, frames: [] }, rate: 0, head: start - document.bake.preRoll - 1 } });
+    const run = ++this.runNumber;
     this.gathering.clear();
-    this.shares = Array.from({ length: shares }, (_, k) => Math.round((g.count * k) / shares));
+    this.shares = shareBounds(g.count, Math.min(this.swayWorkers.length, Math.ceil(g.count / FEWEST_IN_SHARE)));
+    const first = start - document.bake.preRoll, room = end - first + 1, bytes = SharedFrames.bytes(3 * g.pointCount * g.count, room);
+    const shared = crossOriginIsolated && bytes <= MOST_SHARED_BYTES ? new SharedArrayBuffer(bytes) : null;
+    this.sharedFrames = shared && new SharedFrames(shared, 3 * g.pointCount * g.count, first, room);
     this.report = null;
     this.lastFrameAt = performance.now();
     this.toSway({ kind: 'stop' });
-    this.shares.forEach((from, part) => this.toSway({
-      kind: 'run', run, part, from, to: this.shares[part + 1] ?? g.count, document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, startFrame: start, endFrame: end, preRoll: document.bake.preRoll,
+    this.shares.slice(0, -1).forEach((from, part) => this.toSway({
+      kind: 'run', run, part, from, to: this.shares[part + 1], shared, document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, startFrame: start, endFrame: end, preRoll: document.bake.preRoll,
     }, this.swayWorkers[part]));
   }
-  /** First guide of each worker's share; frames of which some shares are still missing. */
+  /** First guide of each worker's share, and the end; the memory they write to; frames of which some shares are still missing. */
   private shares: number[] = [];
+  private sharedFrames: SharedFrames | null = null;
   private readonly gathering = new Map<number, { points: Float32Array; parts: (FrameMeasures | undefined)[]; missing: number }>();
   private report: StartReport | null = null;
   private lastFrameAt = 0;
@@ -368,15 +378,14 @@ export class Session {
     }
     if (!run.proof || !this.guides) return;
     if (reply.kind === 'started') {
-      const { report: r } = reply, sum = this.report;
-      this.report = sum ? { guides: sum.guides + r.guides, cut: sum.cut + r.cut, beganInside: sum.beganInside + r.beganInside, beganDeepest: Math.max(sum.beganDeepest, r.beganDeepest), pills: r.pills } : r;
+      this.report = this.report ? joinReports(this.report, reply.report) : reply.report;
       useEditor.setState({ run: { ...run, proof: { ...run.proof, report: this.report } } });
       return;
     }
     const { frame } = reply.measures;
     let whole = this.gathering.get(frame);
-    if (!whole) this.gathering.set(frame, (whole = { points: new Float32Array(this.guides.offsets.length), parts: [], missing: this.shares.length }));
-    whole.points.set(reply.points, 3 * this.guides.pointCount * this.shares[reply.part]);
+    if (!whole) this.gathering.set(frame, (whole = { points: this.sharedFrames?.frame(frame) ?? new Float32Array(this.guides.offsets.length), parts: [], missing: this.shares.length - 1 }));
+    if (reply.points) whole.points.set(reply.points, 3 * this.guides.pointCount * this.shares[reply.part]);
     whole.parts[reply.part] = reply.measures;
     if (--whole.missing > 0) return;
     this.gathering.delete(frame);
@@ -437,7 +446,7 @@ export class Session {
     const bake = useEditor.getState().bakes.find((b) => b.id === id);
     if (!bake || bake.state !== 'done') { this.changed(); return; }
     const frames = await api.bakeMeasures(bake.id);
-    useEditor.setState({ bakeProof: { start: bake.startFrame, end: bake.endFrame, fps: this.document.shot.fps, report: bake.report ?? { guides: bake.guideCount, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }, frames } });
+    useEditor.setState({ bakeProof: { start: bake.startFrame, end: bake.endFrame, fps: this.document.shot.fps, report: bake.report ?? { ...NO_REPORT, guides: bake.guideCount }, frames } });
     for (let from = bake.startFrame; from <= bake.endFrame; from += 24) {
       const part = await api.bakeFrames(bake.id, from, Math.min(bake.endFrame, from + 23));
       if (useEditor.getState().bakeId !== id) return;

@@ -3,6 +3,7 @@ import { randomBytes } from 'node:crypto';
 import type { Knex } from 'knex';
 import { z } from 'zod';
 import { buffersOf, documentSchema, type GroomDocument } from '../../core/document/schema';
+import { readDocument as upgraded } from '../../core/document/upgrade';
 import { measuresSchema, motionKey, proofSchema, reportSchema, type Proof } from '../../core/document/proof';
 import type { Character } from '../../core/mesh/character';
 import { readGlb } from '../../formats/gltf';
@@ -80,7 +81,7 @@ export async function overview(db: Knex): Promise<Overview> {
 
 // ---------------------------------------------------------------- grooms
 
-const readDocument = (text: string): GroomDocument => documentSchema.parse(JSON.parse(text));
+const readDocument = (text: string): GroomDocument => upgraded(JSON.parse(text));
 
 export interface GroomInfo { id: string; name: string; version: number; document: GroomDocument; character: AssetInfo; production: { id: string; name: string } }
 

@@ -1,4 +1,5 @@
 import { writeUsda } from '@/formats/usda';
+import { physicalRod } from '@/core/sway/materials';
 import { database } from '@/server/db/connection';
 import { bakeFramePoints, bakeFrames, getBake, getGroom, UserError } from '@/server/db/records';
 import { route } from '@/server/http';
@@ -12,11 +13,11 @@ export const GET = route<{ id: string }>(async (_request, { id }) => {
   const groom = await getGroom(db, bake.groomId);
   const blobs = new Map((await bakeFrames(db, id)).map((f) => [f.frame, f.blob]));
   const { guideCount, pointCount, document } = bake;
-  const { diameterUm } = document.sway;
+  const { diameter } = physicalRod(document.sway);
   const pieces = writeUsda({
     name: groom.name, fps: document.shot.fps, startFrame: bake.startFrame, endFrame: bake.endFrame,
     counts: new Int32Array(guideCount).fill(pointCount), ids: Int32Array.from({ length: guideCount }, (_, i) => i),
-    widths: new Float32Array(guideCount * pointCount).fill(diameterUm * 1e-6),
+    widths: new Float32Array(guideCount * pointCount).fill(diameter),
     points: async (frame) => {
       const blob = blobs.get(frame);
       if (!blob) throw new UserError(500, 'frameMissing', `Frame ${frame} of this bake is missing.`);

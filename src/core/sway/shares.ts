@@ -1,0 +1,36 @@
+/**
+ * A run shared among workers: each computes some of the guides and writes its points straight into frames that all share.
+ * Guides do not act on each other, so that any number of shares gives the same result to the bit.
+ */
+import type { FrameMeasures, StartReport } from './run';
+
+/** First guide of each share and the end: even shares, whole groups of four guides where it can be. */
+export function shareBounds(guides: number, shares: number): number[] {
+  const groups = Math.ceil(guides / 4), many = Math.max(1, Math.min(shares, groups || 1));
+  return Array.from({ length: many + 1 }, (_, k) => Math.min(guides, 4 * Math.round((groups * k) / many)));
+}
+
+/** Measures of one frame of two shares as those of both. */
+export function joinMeasures(a: FrameMeasures, b: FrameMeasures): FrameMeasures {
+  const stretch = b.stretch > a.stretch ? b : a, depth = b.depth > a.depth ? b : a;
+  return { frame: a.frame, stretch: stretch.stretch, stretchGuide: stretch.stretchGuide, depth: depth.depth, depthGuide: depth.depthGuide, netUses: a.netUses + b.netUses };
+}
+
+/** A share's measures with guides numbered as in the whole groom. */
+export function renumber(measures: FrameMeasures, from: number): FrameMeasures {
+  return { ...measures, stretchGuide: measures.stretchGuide < 0 ? -1 : measures.stretchGuide + from, depthGuide: measures.depthGuide < 0 ? -1 : measures.depthGuide + from };
+}
+
+/** What two shares found at the start as what both found. */
+export function joinReports(a: StartReport, b: StartReport): StartReport {
+  const guides = a.guides + b.guides, heldShare = guides > 0 ? (a.heldShare * a.guides + b.heldShare * b.guides) / guides : 0;
+  return { ...a, guides, heldShare, cut: a.cut + b.cut, beganInside: a.beganInside + b.beganInside, beganDeepest: Math.max(a.beganDeepest, b.beganDeepest) };
+}
+
+/** Frames in shared memory, one after the other from `firstFrame`; a ring of `room` frames. */
+export class SharedFrames {
+  constructor(readonly memory: SharedArrayBuffer, private readonly stride: number, private readonly firstFrame: number, private readonly room: number) {}
+  static bytes(stride: number, room: number): number { return 4 * stride * room; }
+  /** The points of a frame, 3 × points of the whole groom, in the shared memory itself. */
+  frame(frame: number): Float32Array { return new Float32Array(this.memory, 4 * this.stride * ((frame - this.firstFrame) % this.room), this.stride); }
+}

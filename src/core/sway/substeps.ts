@@ -1,0 +1,81 @@
+/**
+ * How many substeps a frame needs for a wanted error, from the movement of the roots and what the strands are like.
+ *
+ * The error of BDF2 on a swing of angular frequency Ω grows by (Ωh)²/3 of its size for every radian it is remembered. With
+ * A the size of the movement against the root as a share of the length and m = 2Ω/c the radians in which damping c makes it
+ * forget,
+ *
+ *   error ≈ A (Ωh)² · clamp(m/2, ½, 15)
+ *
+ * Ω is the faster of the roots' own movement (greatest acceleration by greatest speed) and the strand's second mode, about
+ * twice its slowest. Compared with runs of 128 substeps (`tests/conformance/substeps.test.ts`) this is right to a factor of
+ * about three; what chaos adds to soft strands under violent shaking no number of substeps takes away.
+ *
+ * Two things cap the substep as well: a root may travel at most three edges in it, or a strand of many points folds up; and
+ * turn by at most a third of a radian.
+ */
+
+export const MOST_SUBSTEPS = 32;
+const LEAST_SUBSTEPS = 2;
+/** With something to touch: a contact lasts a substep at least. Common practice, no source. */
+const LEAST_IN_CONTACT = 6;
+
+export interface StrandCharacter {
+  /** m: length, shortest edge. */
+  length: number;
+  edge: number;
+  /** N·m², kg/m. */
+  bend: number;
+  lineDensity: number;
+  /** 1/s: damping against root and air together. */
+  damping: number;
+}
+
+export interface RootMovement {
+  /** m/s, m/s², rad/s: greatest of any root in the range. */
+  speed: number;
+  acceleration: number;
+  turning: number;
+}
+
+export interface StepPlan {
+  substeps: number;
+  /** Newton passes a substep; where hair touches something there are two. */
+  passes: number;
+  /** Expected error, as a share of the length. */
+  error: number;
+  /** What decided. */
+  because: 'asked' | 'error' | 'root speed' | 'root turning' | 'contact' | 'least' | 'most';
+}
+
+/** `target`: wanted error as a share of the strand's length. `asked`: a number of substeps to take whatever the error. */
+export function planSubsteps(fps: number, strand: StrandCharacter, root: RootMovement, gravity: number, target: number, contact: boolean, asked?: number): StepPlan {
+  const { length, bend, lineDensity } = strand;
+  // slowest mode: that of a hanging chain, (2.4048/2)² g/L, stiffened by that of a clamped beam, 3.516² EI/ρAL⁴
+  const slow = (1.446 * gravity) / length + (12.36 * bend) / (lineDensity * length ** 4);
+  const driven = root.speed > 1e-6 ? root.acceleration / root.speed : 0, fast = Math.max(driven, 2 * Math.sqrt(slow));
+  const size = slow > 0 ? Math.min(0.5, root.acceleration / (slow * length)) : root.acceleration > 0 ? 0.5 : 0;
+  const memory = Math.min(15, Math.max(0.5, fast / Math.max(strand.damping, 1e-6)));
+  const errorAt = (substeps: number): number => size * (fast / (fps * substeps)) ** 2 * memory;
+  if (asked !== undefined) return { substeps: asked, passes: 1, error: errorAt(asked), because: 'asked' };
+  const needs = [
+    ['least', LEAST_SUBSTEPS],
+    ['contact', contact ? LEAST_IN_CONTACT : 1],
+    ['error', size > 0 ? (fast / fps) * Math.sqrt((size * memory) / target) : 1],
+    ['root speed', root.speed / (3 * strand.edge * fps)],
+    ['root turning', root.turning / (0.33 * fps)],
+  ] as const;
+  let because: StepPlan['because'] = 'least', substeps = 1;
+  for (const [name, need] of needs) {
+    const whole = Math.ceil(need - 1e-9);
+    if (whole > substeps) { substeps = whole; because = name; }
+  }
+  if (substeps > MOST_SUBSTEPS) { substeps = MOST_SUBSTEPS; because = 'most'; }
+  return { substeps, passes: 1, error: errorAt(substeps), because };
+}
+
+/** Damping by the air of a lock that moves at `speed`, 1/s, by the drag law of `rod/loads.ts`. */
+export function airDamping(width: number, lineDensity: number, speed: number, air: { density: number; viscosity: number }): number {
+  const re = Math.max((speed * width * air.density) / air.viscosity, 1e-3);
+  return (0.5 * air.viscosity * (1.18 * re + 1.96 * Math.sqrt(re) + 6.8 * re ** 0.125)) / lineDensity;
+}

@@ -1,0 +1,90 @@
+/** A pool of worker threads that compute one run together, with their frames in shared memory. */
+import path from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { Worker } from 'node:worker_threads';
+import { openScene } from '../core/bake/open-scene';
+import { documentSchema } from '../core/document/schema';
+import type { KernelWish } from '../core/sway/rod-system';
+import { planRun, type FrameMeasures, type StartReport } from '../core/sway/run';
+import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../core/sway/shares';
+import type { StepPlan } from '../core/sway/substeps';
+import { unpackCharacter } from '../formats/packed-character';
+
+/** Frames a share may be ahead of what has been taken. */
+export const RING_FRAMES = 8;
+/** Place in the control words of the number of frames taken. */
+export const TAKEN = 0;
+
+export interface RunInput {
+  document: unknown;
+  character: Uint8Array;
+  planting: Uint8Array;
+  offsets: Uint8Array;
+  /** The guides rest as combed the frame before `firstFrame`. */
+  firstFrame: number;
+  lastFrame: number;
+  kernel?: KernelWish;
+}
+export interface ShareInput extends RunInput { share: number; from: number; to: number; plan: StepPlan; memory: SharedArrayBuffer; control: SharedArrayBuffer }
+export type ShareMessage =
+  | { kind: 'started'; share: number; report: StartReport }
+  | { kind: 'frame'; share: number; measures: FrameMeasures }
+  | { kind: 'failed'; message: string };
+
+export type PoolItem = { kind: 'started'; report: StartReport } | { kind: 'frame'; measures: FrameMeasures; points: Float32Array };
+
+/** Beside this file when bundled. */
+const SHARE_FILE = path.join(path.dirname(fileURLToPath(import.meta.url)), 'sway-share.mjs');
+
+/** Computes the frames in order, on as many threads as asked for. Ends its threads whichever way it is left. */
+export async function* computeFrames(input: RunInput, threads: number, shareFile = SHARE_FILE): AsyncGenerator<PoolItem> {
+  const character = unpackCharacter(input.character);
+  if (!character.ok) throw new Error(character.error.message);
+  const scene = openScene(documentSchema.parse(input.document), character.value, input), plan = planRun(scene, input.firstFrame - 1, input.lastFrame);
+  const bounds = shareBounds(scene.planting.faces.length, threads), shares = bounds.length - 1, stride = scene.offsets.length;
+  const memory = new SharedArrayBuffer(SharedFrames.bytes(stride, RING_FRAMES)), control = new SharedArrayBuffer(8), taken = new Int32Array(control);
+  const frames = new SharedFrames(memory, stride, input.firstFrame, RING_FRAMES);
+  let wake = (): void => undefined, failure: Error | null = null;
+  const reports: (StartReport | undefined)[] = [], measured = new Map<number, FrameMeasures[]>();
+  const workers = Array.from({ length: shares }, (_, share) => {
+    const data: ShareInput = { ...input, share, from: bounds[share], to: bounds[share + 1], plan, memory, control };
+    const worker = new Worker(shareFile, { workerData: data });
+    worker.on('message', (message: ShareMessage) => {
+      if (message.kind === 'failed') failure = new Error(message.message);
+      else if (message.kind === 'started') reports[message.share] = message.report;
+      else {
+        const { frame } = message.measures, list = measured.get(frame) ?? [];
+        list[message.share] = message.measures;
+        measured.set(frame, list);
+      }
+      wake();
+    });
+    worker.on('error', (cause) => { failure = cause; wake(); });
+    worker.on('exit', (code) => { if (code !== 0) failure ??= new Error('A part of the computation ended before its time.'); wake(); });
+    return worker;
+  });
+  const until = async (ready: () => boolean): Promise<void> => {
+    while (!ready()) {
+      if (failure) throw failure;
+      await new Promise<void>((r) => { wake = r; });
+    }
+  };
+  const complete = (list: unknown[] | undefined): boolean => list?.length === shares && Array.from(list).every((x) => x !== undefined);
+  try {
+    await until(() => complete(reports));
+    yield { kind: 'started', report: reports.map((r) => r!).reduce(joinReports) };
+    for (let frame = input.firstFrame; frame <= input.lastFrame; frame++) {
+      await until(() => complete(measured.get(frame)));
+      const measures = measured.get(frame)!.reduce(joinMeasures), points = frames.frame(frame).slice();
+      measured.delete(frame);
+      Atomics.add(taken, TAKEN, 1);
+      Atomics.notify(taken, TAKEN);
+      yield { kind: 'frame', measures, points };
+    }
+  } finally {
+    // a share that waits for room must not be left waiting
+    Atomics.store(taken, TAKEN, 0x3fffffff);
+    Atomics.notify(taken, TAKEN);
+    await Promise.all(workers.map((w) => w.terminate()));
+  }
+}

@@ -1,0 +1,33 @@
+/** Worker thread of a pool: computes its share of the guides into the frames all shares have in common. */
+import { parentPort, workerData } from 'node:worker_threads';
+import { openScene } from '../core/bake/open-scene';
+import { documentSchema } from '../core/document/schema';
+import { shareOf, SwayRun } from '../core/sway/run';
+import { renumber, SharedFrames } from '../core/sway/shares';
+import { unpackCharacter } from '../formats/packed-character';
+import { RING_FRAMES, TAKEN, type ShareInput, type ShareMessage } from './sway-pool';
+
+const input = workerData as ShareInput, port = parentPort!;
+const send = (message: ShareMessage): void => port.postMessage(message);
+
+try {
+  const character = unpackCharacter(input.character);
+  if (!character.ok) throw new Error(character.error.message);
+  const scene = openScene(documentSchema.parse(input.document), character.value, input);
+  const run = new SwayRun(shareOf(scene, input.from, input.to), input.firstFrame - 1, { plan: input.plan, kernel: input.kernel });
+  send({ kind: 'started', share: input.share, report: run.report });
+  const frames = new SharedFrames(input.memory, scene.offsets.length, input.firstFrame, RING_FRAMES), control = new Int32Array(input.control);
+  while (run.frame < input.lastFrame) {
+    // wait until the frame that stands in this place of the ring has been taken
+    for (;;) {
+      const taken = Atomics.load(control, TAKEN);
+      if (run.frame + 1 - input.firstFrame < taken + RING_FRAMES) break;
+      Atomics.wait(control, TAKEN, taken);
+    }
+    const measures = run.advance();
+    run.positionsInto(frames.frame(run.frame), 3 * scene.pointCount * input.from);
+    send({ kind: 'frame', share: input.share, measures: renumber(measures, input.from) });
+  }
+} catch (cause) {
+  send({ kind: 'failed', message: cause instanceof Error ? cause.message : String(cause) });
+}
