@@ -37,7 +37,8 @@ try {
     const strands = starts.slice(0, -1).map((from, s) => Array.from({ length: starts[s + 1] - from }, (_, i) => [0, 1, 2].map((c) => number(points[3 * (from + i) + c]))));
     out.write(`${frame > 0 ? ',' : ''}${JSON.stringify({ strands })}`);
   });
-  const { substeps, kernel, plan, proof } = result;
+  const { substeps, kernel, plan, proof, warning } = result;
+  if (warning) process.stderr.write(`${warning}\n`);
   out.end(`],"substeps":${substeps},"passes":${plan.passes},"chosenFor":${JSON.stringify(plan.because)},"kernel":${JSON.stringify(kernel)},"proof":${JSON.stringify(proof)}}\n`);
   await once(out, outFile ? 'close' : 'finish');
 } catch (cause) {

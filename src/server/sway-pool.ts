@@ -5,9 +5,8 @@ import { Worker } from 'node:worker_threads';
 import { openScene } from '../core/bake/open-scene';
 import { documentSchema } from '../core/document/schema';
 import type { KernelWish } from '../core/sway/rod-system';
-import { planRun, type FrameMeasures, type StartReport } from '../core/sway/run';
+import { planRun, type FrameMeasures, type RunPlan, type StartReport } from '../core/sway/run';
 import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../core/sway/shares';
-import type { StepPlan } from '../core/sway/substeps';
 import { unpackCharacter } from '../formats/packed-character';
 
 /** Frames a share may be ahead of what has been taken. */
@@ -25,7 +24,7 @@ export interface RunInput {
   lastFrame: number;
   kernel?: KernelWish;
 }
-export interface ShareInput extends RunInput { share: number; from: number; to: number; plan: StepPlan; memory: SharedArrayBuffer; control: SharedArrayBuffer }
+export interface ShareInput extends RunInput { share: number; from: number; to: number; plan: RunPlan; memory: SharedArrayBuffer; control: SharedArrayBuffer }
 export type ShareMessage =
   | { kind: 'started'; share: number; report: StartReport }
   | { kind: 'frame'; share: number; measures: FrameMeasures }

@@ -19,7 +19,7 @@ import { fitPills, shrinkInto, type Pill } from './pills';
 import type { StepNumbers } from './rod/arrays';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
 import { AIR, makeRod, placeStrand } from './strand-setup';
-import { airDamping, planSubsteps, type RootMovement, type StepPlan } from './substeps';
+import { airDamping, float32Suffices, planSubsteps, type RootMovement, type StepPlan } from './substeps';
 
 /** Everything a run depends on. */
 export interface Scene {
@@ -133,7 +133,7 @@ class RootPoser {
  * The substeps of a run over a range of frames, from the movement of all its roots: to be asked for the whole groom, before
  * it is shared out, so that every share steps alike.
  */
-export function planRun(scene: Scene, firstFrame: number, lastFrame: number): StepPlan {
+export function planRun(scene: Scene, firstFrame: number, lastFrame: number): RunPlan {
   const { settings, shot, planting, offsets, pointCount } = scene, guides = planting.faces.length;
   const root: RootMovement = { speed: 0, acceleration: 0, turning: 0 };
   if (scene.clip) {
@@ -155,13 +155,18 @@ export function planRun(scene: Scene, firstFrame: number, lastFrame: number): St
   const length = Math.max(1e-4, lengths.sort((a, b) => a - b)[guides >> 1] ?? 0), rod = physicalRod(settings);
   const meanDamping = settings.damping * [0.1, 0.3, 0.5, 0.7, 0.9].reduce((sum, s) => sum + profileAt(settings.profiles.damping, s) / 5, 0);
   const damping = meanDamping + settings.airDrag * airDamping(rod.width, rod.lineDensity, Math.max(0.1, 0.3 * root.speed), AIR);
-  return planSubsteps(shot.fps, { length, edge: length / (pointCount - 1), bend: rod.bend, lineDensity: rod.lineDensity, damping }, root, settings.gravity, settings.error / 100, settings.skinPills || settings.garmentPills, settings.chooseSubsteps ? undefined : settings.substeps);
+  const plan = planSubsteps(shot.fps, { length, edge: length / (pointCount - 1), bend: rod.bend, lineDensity: rod.lineDensity, damping }, root, settings.gravity, settings.error / 100, settings.skinPills || settings.garmentPills, settings.chooseSubsteps ? undefined : settings.substeps);
+  const stiffest = Math.max(...[0, 0.25, 0.5, 0.75, 1].map((s) => profileAt(settings.profiles.stiffness, s))), shortest = Math.max(1e-4, lengths[0] ?? length) / (pointCount - 1);
+  return { ...plan, kernel: float32Suffices(pointCount, shortest, rod.bend * stiffest, rod.lineDensity, 1 / (shot.fps * plan.substeps)) ? 'auto' : 'float64' };
 }
+
+/** What a run steps with: the substeps, and the kernel that is exact enough for its strands. */
+export interface RunPlan extends StepPlan { kernel: 'auto' | 'float64' }
 
 export interface RunOptions {
   pills?: Pill[];
   /** What `planRun` said for the whole groom; the settings' own number of substeps otherwise. */
-  plan?: StepPlan;
+  plan?: RunPlan;
   kernel?: KernelWish;
 }
 
@@ -172,7 +177,7 @@ export class SwayRun {
   private readonly contacts: ContactFinder | null;
   private readonly poser: RootPoser;
   private readonly lengths: Float64Array;
-  private readonly plan: StepPlan;
+  private readonly plan: RunPlan;
   private readonly numbers: StepNumbers;
   private motions: Float64Array;
   private nextMotions: Float64Array;
@@ -202,10 +207,10 @@ export class SwayRun {
     this.pillMotions = new Float64Array(7 * used.length);
     this.nextPillMotions = new Float64Array(7 * used.length);
     this.poser.poseInto(startFrame, this.motions, used, this.pillMotions);
-    this.plan = options.plan ?? { substeps: settings.substeps, passes: 1, error: 0, because: 'asked' };
+    this.plan = options.plan ?? { substeps: settings.substeps, passes: 1, error: 0, because: 'asked', kernel: 'auto' };
     this.numbers = { h: 1 / (shot.fps * this.plan.substeps), gravityX: 0, gravityY: -settings.gravity, gravityZ: 0, passes: this.plan.passes, lagging: settings.bendDamping > 0 ? 1 : 0 };
 
-    const kernel = chooseKernel(options.kernel ?? 'auto');
+    const kernel = chooseKernel(options.kernel ?? this.plan.kernel);
     this.system = new RodSystem(new Int32Array(guides).fill(pointCount), kernel);
     this.lengths = new Float64Array(guides);
     this.rootTangents = new Float64Array(3 * guides);
@@ -218,7 +223,7 @@ export class SwayRun {
     const { cut, heldShare } = this.restGuides();
     this.placeRoots(this.motions, this.motions, 0);
     this.system.rootBefore.set(this.system.rootPosition);
-    this.report = { guides, cut, heldShare, pills: used.length, ...this.measureStart(), kernel, plan: this.plan };
+    this.report = { guides, cut, heldShare, pills: used.length, ...this.measureStart(), kernel, plan: { substeps: this.plan.substeps, passes: this.plan.passes, error: this.plan.error, because: this.plan.because } };
   }
 
   private restGuides(): { cut: number; heldShare: number } {

@@ -2,20 +2,22 @@
  * How many substeps a frame needs for a wanted error, from the movement of the roots and what the strands are like.
  *
  * The error of BDF2 on a swing of angular frequency Ω grows by (Ωh)²/3 of its size for every radian it is remembered. With
- * A the size of the movement against the root as a share of the length and m = 2Ω/c the radians in which damping c makes it
- * forget,
+ * A the size of the movement against the root as a share of the length and Ω/c the radians in which damping c makes it
+ * forget half,
  *
- *   error ≈ A (Ωh)² · clamp(m/2, ½, 15)
+ *   error ≈ ¼ A (Ωh)² · clamp(Ω/c, ½, 15)
  *
  * Ω is the faster of the roots' own movement (greatest acceleration by greatest speed) and the strand's second mode, about
- * twice its slowest. Compared with runs of 128 substeps (`tests/conformance/substeps.test.ts`) this is right to a factor of
- * about three; what chaos adds to soft strands under violent shaking no number of substeps takes away.
+ * twice its slowest; the ¼ is fitted. Compared with runs of very many substeps (`tests/conformance/substeps.test.ts`, the demo
+ * groom) the tips' error is this to a factor of about four. What contact and chaos add is not in it: hair that lands on the
+ * one side of a shoulder or the other, soft strands under violent shaking.
  *
  * Two things cap the substep as well: a root may travel at most three edges in it, or a strand of many points folds up; and
  * turn by at most a third of a radian.
  */
 
 export const MOST_SUBSTEPS = 32;
+const FITTED = 0.25;
 const LEAST_SUBSTEPS = 2;
 /** With something to touch: a contact lasts a substep at least. Common practice, no source. */
 const LEAST_IN_CONTACT = 6;
@@ -56,12 +58,12 @@ export function planSubsteps(fps: number, strand: StrandCharacter, root: RootMov
   const driven = root.speed > 1e-6 ? root.acceleration / root.speed : 0, fast = Math.max(driven, 2 * Math.sqrt(slow));
   const size = slow > 0 ? Math.min(0.5, root.acceleration / (slow * length)) : root.acceleration > 0 ? 0.5 : 0;
   const memory = Math.min(15, Math.max(0.5, fast / Math.max(strand.damping, 1e-6)));
-  const errorAt = (substeps: number): number => size * (fast / (fps * substeps)) ** 2 * memory;
+  const errorAt = (substeps: number): number => FITTED * size * (fast / (fps * substeps)) ** 2 * memory;
   if (asked !== undefined) return { substeps: asked, passes: 1, error: errorAt(asked), because: 'asked' };
   const needs = [
     ['least', LEAST_SUBSTEPS],
     ['contact', contact ? LEAST_IN_CONTACT : 1],
-    ['error', size > 0 ? (fast / fps) * Math.sqrt((size * memory) / target) : 1],
+    ['error', size > 0 ? (fast / fps) * Math.sqrt((FITTED * size * memory) / target) : 1],
     ['root speed', root.speed / (3 * strand.edge * fps)],
     ['root turning', root.turning / (0.33 * fps)],
   ] as const;
@@ -72,6 +74,16 @@ export function planSubsteps(fps: number, strand: StrandCharacter, root: RootMov
   }
   if (substeps > MOST_SUBSTEPS) { substeps = MOST_SUBSTEPS; because = 'most'; }
   return { substeps, passes: 1, error: errorAt(substeps), because };
+}
+
+/**
+ * Whether float32 is enough for a strand. Solving from root to tip cancels the stiffness of one edge, about EI/l³, down to
+ * that of the whole strand (n³ times less) or to the inertia m/ĥ², whichever is greater; measured
+ * (`tests/conformance/kernels.test.ts`): up to 2·10⁴ times nothing is lost, from 10⁵ on the strand goes wrong.
+ */
+export function float32Suffices(points: number, edge: number, bend: number, lineDensity: number, h: number): boolean {
+  const stiffness = (bend * ((2 / 3) * h) ** 2) / (lineDensity * edge ** 4);
+  return Math.min(stiffness, points ** 3) <= 2e4;
 }
 
 /** Damping by the air of a lock that moves at `speed`, 1/s, by the drag law of `rod/loads.ts`. */

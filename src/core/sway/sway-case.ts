@@ -12,7 +12,7 @@ import { roundRod } from './materials';
 import type { Pill } from './pills';
 import { chooseKernel, RodSystem, type KernelName } from './rod-system';
 import { AIR, hingeRoot, makeRod, placeStrand, type Fastening } from './strand-setup';
-import { airDamping, planSubsteps, type StepPlan } from './substeps';
+import { airDamping, float32Suffices, planSubsteps, type StepPlan } from './substeps';
 
 const vec3 = z.tuple([z.number(), z.number(), z.number()]);
 const positive = z.number().positive();
@@ -99,6 +99,8 @@ export interface CaseResult {
   substeps: number;
   kernel: KernelName;
   plan: StepPlan;
+  /** What to know about the result. */
+  warning?: string;
   proof: {
     /** Greatest change of length of any edge after the first frame, as a share. */
     maxStretch: number;
@@ -122,7 +124,8 @@ const CASE_ERROR = 0.005;
  * Throws where the wanted kernel is missing.
  */
 export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: number) => void): CaseResult {
-  const kernel = chooseKernel(c.kernel), gravity = c.gravity as Vec3, plan = planCase(c);
+  const gravity = c.gravity as Vec3, plan = planCase(c), tooStiff = c.strands.findIndex((s) => !fitsFloat32(c, s, plan));
+  const kernel = chooseKernel(c.kernel === 'auto' && tooStiff >= 0 ? 'float64' : c.kernel);
   const system = new RodSystem(c.strands.map((s) => s.points.length), kernel), { k, lanes: L } = system;
   const tangents: Vec3[] = [], directors: Vec3[] = [], lengths = new Float64Array(c.strands.length);
   let held = 0;
@@ -197,7 +200,13 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
   }
   proof.netUses = system.netUses;
   proof.netStrand = system.firstCaught < 0 ? null : system.firstCaught;
-  return { substeps: plan.substeps, kernel, plan, proof };
+  const warning = kernel === 'simd' && tooStiff >= 0 ? `strands[${tooStiff}]: too stiff for its many points in float32; the result may be wrong. Leave "kernel" at "auto".` : undefined;
+  return { substeps: plan.substeps, kernel, plan, proof, warning };
+}
+
+function fitsFloat32(c: SwayCase, s: CaseStrand, plan: StepPlan): boolean {
+  const rod = roundRod(s.diameter, s.density, s.youngModulus, s.shearModulus), shortest = Math.min(...s.points.slice(1).map((_, i) => Math.hypot(...edge(s.points, i))));
+  return float32Suffices(s.points.length, shortest, rod.bend, rod.lineDensity, 1 / (c.fps * plan.substeps));
 }
 
 type CaseStrand = SwayCase['strands'][number];
