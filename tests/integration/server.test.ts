@@ -4,7 +4,7 @@ import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { claimDataDirectory, databasePassword, readPlaces } from '../../cli/places';
 import { bytesOf, packPlanting } from '../../src/core/document/buffers';
-import { plantKey } from '../../src/core/document/proof';
+import { plantKey, reportSchema } from '../../src/core/document/proof';
 import { newDocument, type GroomDocument } from '../../src/core/document/schema';
 import { openScene } from '../../src/core/bake/open-scene';
 import { growGuide } from '../../src/core/groom/grow';
@@ -94,7 +94,7 @@ describe('grooms', () => {
   });
   it('keeps takes, the newest first, twenty at most', async () => {
     const { id } = await tubeGroom();
-    const proof = { start: 0, end: 1, fps: 24, report: { guides: 1, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }, frames: [] };
+    const proof = { start: 0, end: 1, fps: 24, report: reportSchema.parse({ guides: 1, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }), frames: [] };
     for (let k = 0; k < 23; k++) await addTake(db, id, 'b'.repeat(64), { ...proof, end: k });
     expect((await newestTake(db, id))!.proof.end).toBe(22);
     expect(await db('takes').where({ groom_id: id }).count({ n: '*' })).toEqual([{ n: 20 }]);

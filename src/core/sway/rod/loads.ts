@@ -7,7 +7,7 @@
  *   Re · C_d = 1.18 Re + 1.96 √Re + 6.8 Re^⅛
  *
  * **Source:** the terms of Sucker and Brauer 1975 (fluid dynamics of a cylinder across the stream, 10⁻⁴ < Re < 2·10⁵),
- * *from memory*; their last exponent 0.11 is taken as ⅛, which changes C_d by less than 4 % for 0.1 < Re < 1000. Along the
+ * *from memory*; their last exponent 0.11 is taken as ⅛, which changes C_d by at most 5 % for 0.1 < Re < 200. Along the
  * axis half of the viscous term acts. **Source:** slender bodies in creeping flow, Cox 1970, *from memory*.
  */
 import type { RodArrays, StepNumbers } from './arrays';

@@ -4,7 +4,8 @@ import { select, type i32 } from './lanes';
 
 /**
  * BDF2: yv = (4 x − x⁻)/3, y = yv + ĥ (4 v − v⁻)/3, ĥ = 2h/3; backward Euler (first substep, points in contact): yv = x,
- * y = x + h v, ĥ = h. Linearised about x + h v: half-way there costs a pendulum ten times the energy.
+ * y = x + h v, ĥ = h. Linearised about x + h v: half-way there costs a pendulum ten times the energy. A point in
+ * contact is linearised half-way, before it would be deep inside.
  */
 export function predict(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i32): void {
   const { x, xPrev, v, vPrev, mass, fixed, holdOffset, contactOn, rootMove, turn, history, y, yv, before, target, ih, mobility, normalK, frictionK } = k;
@@ -28,12 +29,12 @@ export function predict(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i32
     y[b + 2] = y2 + hh * (now * v2 + past * vPrev[a + 2]);
     xPrev[a] = b0; xPrev[a + 1] = b1; xPrev[a + 2] = b2;
     vPrev[a] = v0; vPrev[a + 1] = v1; vPrev[a + 2] = v2;
-    const still = fixed[p], h0 = holdOffset[a], h1 = holdOffset[a + 1], h2 = holdOffset[a + 2];
+    const lead = h * (1 - 0.5 * contactOn[p]), still = fixed[p], h0 = holdOffset[a], h1 = holdOffset[a + 1], h2 = holdOffset[a + 2];
     const t0 = r00 * h0 + r01 * h1 + r02 * h2, t1 = r10 * h0 + r11 * h1 + r12 * h2, t2 = r20 * h0 + r21 * h1 + r22 * h2;
     target[b] = t0; target[b + 1] = t1; target[b + 2] = t2;
-    x[a] = select(still, t0, b0 + h * v0);
-    x[a + 1] = select(still, t1, b1 + h * v1);
-    x[a + 2] = select(still, t2, b2 + h * v2);
+    x[a] = select(still, t0, b0 + lead * v0);
+    x[a + 1] = select(still, t1, b1 + lead * v1);
+    x[a + 2] = select(still, t2, b2 + lead * v2);
     ih[i] = 1 / hh;
     mobility[i] = select(still, 1e-9, 1) * (hh * hh / mass[p]);
     normalK[i] = 0;
