@@ -1,5 +1,9 @@
+import { execFileSync } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 import { defineConfig } from 'vitest/config';
+
+// the fast kernel is made from the sources that are tested
+execFileSync(process.execPath, [fileURLToPath(new URL('./scripts/kernel.mjs', import.meta.url))], { stdio: 'inherit' });
 
 const alias = { '@': fileURLToPath(new URL('./src', import.meta.url)) };
 const project = (name: string, include: string[], more = {}) => ({ resolve: { alias }, test: { name, include, environment: 'node' as const, testTimeout: 60_000, ...more } });

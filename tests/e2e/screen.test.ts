@@ -69,26 +69,81 @@ describe('a number', () => {
     await page.getByText(/How fast movement against the head dies away.*In 1\/s/).waitFor();
     await page.getByRole('button', { name: 'Reset Damping' }).click();
     await saved();
-    expect((await document()).sway.damping).toBe(4);
+    expect((await document()).sway.damping).toBe(2);
   });
 });
 
 describe('the strip', () => {
   it('shows profiles whose handles change the settings', async () => {
     await page.getByRole('radio', { name: 'Profile' }).click();
-    const handle = page.getByRole('slider', { name: 'Where the hold has reached its tip value' }), box = (await handle.boundingBox())!;
-    await page.mouse.move(box.x + 5, box.y + 5);
+    const handle = page.getByRole('slider', { name: 'Hold at 45 %' }), box = (await handle.boundingBox())!;
+    await page.mouse.move(box.x + 6, box.y + 6);
     await page.mouse.down();
-    await page.mouse.move(box.x + 205, box.y - 25, { steps: 5 });
+    await page.mouse.move(box.x + 206, box.y - 24, { steps: 5 });
     await page.mouse.up();
     await saved();
-    const { sway } = await document();
-    expect(sway.holdReach).toBeGreaterThan(0.55);
-    expect(sway.holdTip).toBeGreaterThan(0.15);
-    await page.getByRole('slider', { name: 'Width at the tip' }).press('ArrowUp');
+    const { hold } = (await document()).sway.profiles;
+    expect(hold[1][0]).toBeGreaterThan(0.55);
+    expect(hold[1][1]).toBeGreaterThan(0.2);
+    expect(hold[0]).toEqual([0, 1]);
+    await page.getByRole('radio', { name: 'Width', exact: true }).click();
+    await page.getByRole('slider', { name: 'Width at 100 %' }).press('ArrowUp');
     await saved();
     expect((await document()).fill.taper).toBeCloseTo(0.17, 5);
+  });
+  it('points of a curve are added, typed, removed and reset', async () => {
+    await page.getByRole('radio', { name: 'Stiffness', exact: true }).click();
+    const face = (await page.getByTestId('profile').boundingBox())!;
+    await page.mouse.dblclick(face.x + face.width / 2, face.y + 60);
+    await saved();
+    let { stiffness } = (await document()).sway.profiles;
+    expect(stiffness.length).toBe(3);
+    expect(stiffness[1][1]).toBeGreaterThan(1.5);
+    const place = page.getByLabel('Place of the point, % from the root'), value = page.getByLabel('Value at the point');
+    await place.fill('30');
+    await place.press('Enter');
+    await value.fill('2,5');
+    await value.press('Enter');
+    await saved();
+    ({ stiffness } = (await document()).sway.profiles);
+    expect(stiffness[1]).toEqual([0.3, 2.5]);
+    await page.getByRole('slider', { name: 'Stiffness at 30 %' }).press('Delete');
+    await saved();
+    expect((await document()).sway.profiles.stiffness).toEqual([[0, 1], [1, 1]]);
+    await page.getByRole('radio', { name: 'Hold', exact: true }).click();
+    await page.getByRole('button', { name: 'Reset the curve' }).click();
+    await saved();
+    expect((await document()).sway.profiles.hold).toEqual([[0, 1], [0.45, 0.08], [1, 0.08]]);
     await page.getByRole('radio', { name: 'Time' }).click();
+  });
+});
+
+describe('material', () => {
+  it('is chosen from a list, and the tray shows what it comes to', async () => {
+    await page.getByTestId('sway-material').click();
+    await page.getByRole('option', { name: /Horse tail 180/ }).click();
+    await saved();
+    expect((await document()).sway.material).toBe('horse tail');
+    await page.getByRole('status').filter({ hasText: '180 µm' }).waitFor();
+    const thickness = page.getByTestId('sway-thickness');
+    await thickness.fill('0.5');
+    await thickness.press('Enter');
+    await page.getByRole('status').filter({ hasText: '90 µm' }).waitFor();
+    await page.getByRole('button', { name: /^Undo: Thickness/ }).click();
+    await page.getByRole('button', { name: /^Undo: Material/ }).click();
+    await saved();
+    expect((await document()).sway.material).toBe('scalp hair');
+  });
+  it('the start and the substeps have a switch each', async () => {
+    await page.getByRole('radio', { name: 'unloaded' }).click();
+    await page.getByRole('switch', { name: 'Choose substeps' }).click();
+    await page.getByTestId('sway-substeps').waitFor();
+    await saved();
+    expect((await document()).sway).toMatchObject({ calmStart: false, chooseSubsteps: false });
+    await page.getByRole('radio', { name: 'combed' }).click();
+    await page.getByRole('switch', { name: 'Choose substeps' }).click();
+    await saved();
+    expect((await document()).sway).toMatchObject({ calmStart: true, chooseSubsteps: true });
   });
 });
 

@@ -143,6 +143,52 @@ describe('a run', () => {
   });
 });
 
+describe('shares', () => {
+  it('cover every guide once, in whole groups of four', () => {
+    for (const [guides, shares] of [[24, 3], [1, 4], [7, 2], [420, 5], [9, 9], [4000, 6]]) {
+      const bounds = shareBounds(guides, shares);
+      expect(bounds[0]).toBe(0);
+      expect(bounds.at(-1)).toBe(guides);
+      expect(bounds.length - 1).toBeLessThanOrEqual(shares);
+      bounds.slice(1, -1).forEach((b) => expect(b % 4).toBe(0));
+      bounds.slice(1).forEach((b, i) => expect(b).toBeGreaterThan(bounds[i]));
+    }
+  });
+  it('reports of shares join to that of the whole', () => {
+    const whole = new SwayRun(scene({ stiffness: 0.2, lock: 1 }), 0).report;
+    const joined = [[0, 8], [8, GUIDES]].map(([a, b]) => new SwayRun(shareOf(scene({ stiffness: 0.2, lock: 1 }), a, b), 0).report).reduce(joinReports);
+    expect(joined.heldShare).toBeCloseTo(whole.heldShare, 12);
+    expect({ ...joined, heldShare: 0 }).toEqual({ ...whole, heldShare: 0 });
+    expect(whole.cut).toBeGreaterThan(0);
+  });
+});
+
+describe('the plan of a run', () => {
+  it('is the same for any share order, follows the settings, and says which kernel is exact enough', () => {
+    const chosen = planRun(scene({ error: 0.5 }), -1, 24), coarse = planRun(scene({ error: 5 }), -1, 24);
+    expect(chosen.substeps).toBeGreaterThanOrEqual(coarse.substeps);
+    expect(coarse.substeps).toBeGreaterThanOrEqual(6); // pills are on
+    expect(chosen.kernel).toBe('auto');
+    expect(planRun(scene({ chooseSubsteps: false, substeps: 3 }), -1, 24)).toMatchObject({ substeps: 3, because: 'asked' });
+    expect(planRun({ ...scene({ skinPills: false, garmentPills: false }), clip: null }, -1, 24)).toMatchObject({ substeps: 2, because: 'least' });
+  });
+  it('both kernels tell the same movement', () => {
+    const a = new SwayRun(scene({ skinPills: false }), 0, { kernel: 'float64' }), b = new SwayRun(scene({ skinPills: false }), 0, { kernel: 'simd' });
+    for (let k = 0; k < 24; k++) { a.advance(); b.advance(); }
+    expect(apart(a.positions(), b.positions())).toBeLessThan(2e-5);
+    expect(a.report.kernel).toBe('float64');
+    expect(b.report.kernel).toBe('simd');
+  });
+  it('wind blows hair along', () => {
+    const calm = new SwayRun(scene({ skinPills: false, hold: 0 }, null), 0), windy = new SwayRun(scene({ skinPills: false, hold: 0, windSpeed: 6, windTurn: 90 }, null), 0);
+    for (let k = 0; k < 24; k++) { calm.advance(); windy.advance(); }
+    const a = calm.positions(), b = windy.positions();
+    let along = 0;
+    for (let g = 0; g < GUIDES; g++) along += b[3 * (g * POINTS + POINTS - 1)] - a[3 * (g * POINTS + POINTS - 1)];
+    expect(along / GUIDES).toBeGreaterThan(0.01);
+  });
+});
+
 describe('pills of a character', () => {
   it('are carried by the joints that lead the skin, and none where both switches are off', () => {
     const pills = characterPills(character, [], { skin: true, garments: true });

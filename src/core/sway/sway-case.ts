@@ -184,7 +184,7 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
     measure();
     onFrame(world, 0);
   } else {
-    system.positionsInto(world);
+    c.strands.forEach((s, i) => world.set(s.points.flat(), 3 * system.start[i]));
     onFrame(world, 0);
     for (let frame = 1; frame < c.frames; frame++) {
       const from = motions?.[frame - 1] ?? none, to = motions?.[frame] ?? none;

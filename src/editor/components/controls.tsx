@@ -49,7 +49,7 @@ export function OneOf<T extends string>({ label, options, value, onChange, testI
   const chosen = options.find((o) => o.value === value);
   return (
     <Listbox value={value} onChange={onChange}>
-      <div className="grid h-7 grid-cols-[80px_1fr] items-center gap-1.5 text-soft" {...helpProps(chosen?.help ?? '')}>
+      <div className="grid h-7 grid-cols-[72px_1fr] items-center gap-2 text-soft" {...helpProps(chosen?.help ?? '')}>
         <span>{label}</span>
         <ListboxButton aria-label={label} data-testid={testId} className="flex h-6 items-center gap-2 rounded-md border border-edge bg-raised px-2 text-left text-text hover:bg-lifted"><span className="truncate">{chosen?.label}</span><ChevronDown size={13} className="ml-auto shrink-0 text-faint" /></ListboxButton>
       </div>
@@ -99,7 +99,7 @@ export function NumberField({ parameter: p, value, onChange, onCommit, testId, p
     onCommit();
   };
   return (
-    <div className={`group grid h-6 items-center gap-2 text-soft ${physical === undefined ? 'grid-cols-[98px_1fr_74px]' : 'grid-cols-[80px_1fr_62px_78px] gap-1.5'}`} {...helpProps(help)}>
+    <div className={`group grid h-6 items-center gap-2 text-soft ${physical === undefined ? 'grid-cols-[98px_1fr_74px]' : 'grid-cols-[72px_1fr_48px_82px]'}`} {...helpProps(help)}>
       <span className="flex cursor-ew-resize touch-none items-center gap-1 truncate" onPointerDown={dragLabel}>
         <span className="truncate">{p.label}</span>
         {value !== p.fallback && <button type="button" aria-label={`Reset ${p.label}`} title={`Back to ${text(p.fallback, p)}`} onPointerDown={(e) => e.stopPropagation()} onClick={() => { onChange(p.fallback); onCommit(); }} className="text-faint opacity-0 group-focus-within:opacity-100 group-hover:opacity-100 hover:text-copper"><RotateCcw size={11} /></button>}
@@ -116,7 +116,7 @@ export function NumberField({ parameter: p, value, onChange, onCommit, testId, p
           onKeyDown={(e) => { if (e.key === 'Enter') { take(); e.currentTarget.blur(); } else if (e.key === 'Escape') { setTyped(null); e.currentTarget.blur(); } else if (e.key === 'ArrowUp' || e.key === 'ArrowDown') { e.preventDefault(); setTyped(null); nudge(e.key === 'ArrowUp' ? 1 : -1); } }}
           className="num w-full min-w-0 rounded bg-transparent px-1 text-right text-text hover:bg-ground focus:bg-ground"
         />
-        {p.unit && <span className="num shrink-0 text-faint">{p.unit === 'frames' ? 'fr' : p.unit}</span>}
+        {p.unit && physical === undefined && <span className="num shrink-0 text-faint">{p.unit === 'frames' ? 'fr' : p.unit}</span>}
       </label>
       {physical !== undefined && <output className="num truncate text-right text-faint" title={physical}>{physical}</output>}
     </div>

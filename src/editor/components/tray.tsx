@@ -161,7 +161,10 @@ function FillPanel({ document }: PanelProps) {
 }
 
 const significant = (v: number): string => (v === 0 ? '0' : Math.abs(v) >= 100 ? v.toFixed(0) : String(Number(v.toPrecision(3))));
-const MATERIAL_OPTIONS = (Object.keys(MATERIALS) as MaterialName[]).map((value) => ({ value, label: MATERIALS[value].label, aside: `${significant(MATERIALS[value].diameter * 1e6)} µm`, help: MATERIALS[value].source }));
+const length = (m: number): string => (m < 1e-3 ? `${significant(m * 1e6)} µm` : `${significant(m * 1e3)} mm`);
+const pascals = (pa: number): string => (pa < 1e8 ? `${significant(pa / 1e6)} MPa` : `${significant(pa / 1e9)} GPa`);
+const scientific = (v: number): string => { const [m, e] = v.toExponential(2).split('e'); return `${m}·10${[...String(Number(e))].map((c) => (c === '-' ? '⁻' : '⁰¹²³⁴⁵⁶⁷⁸⁹'[Number(c)])).join('')}`; };
+const MATERIAL_OPTIONS = (Object.keys(MATERIALS) as MaterialName[]).map((value) => ({ value, label: MATERIALS[value].label, aside: length(MATERIALS[value].diameter), help: MATERIALS[value].source }));
 /** Why so many substeps. */
 const REASONS = {
   asked: 'As asked.', error: 'Chosen to keep the error.', 'root speed': 'The roots move so fast that fewer would fold the hair.', 'root turning': 'The roots turn so fast that fewer would lose the hair.',
@@ -190,11 +193,11 @@ function SwayPanel({ document }: PanelProps) {
       </Question>
       <Question title="What is it made of?">
         <OneOf label="Material" testId="sway-material" options={MATERIAL_OPTIONS} value={sway.material} onChange={(v) => edit(`Material: ${MATERIALS[v].label}`, (x) => { x.sway.material = v; })} />
-        {field('thickness', `${significant(rod.diameter * 1e6)} µm`)}{field('weight', `${significant(rod.density)} kg/m³`)}{field('stiffness', `${significant(rod.youngModulus / 1e9)} GPa`)}{field('twistStiffness', `${significant(rod.shearModulus / 1e9)} GPa`)}{field('lock', `${significant(rod.width * 1e6)} µm`)}
-        <Note>A guide weighs <span className="num">{significant(rod.lineDensity * 1e6)} mg/m</span> and bends with EI <span className="num">{significant(rod.bend * 1e9)} nN·m²</span>.</Note>
+        {field('thickness', length(rod.diameter))}{field('weight', `${significant(rod.density)} kg/m³`)}{field('stiffness', pascals(rod.youngModulus))}{field('twistStiffness', pascals(rod.shearModulus))}{field('lock', `${length(rod.width)} wide`)}
+        <Note>A guide weighs <span className="num">{significant(rod.lineDensity * 1e6)} mg/m</span> and bends with EI <span className="num">{scientific(rod.bend)} N·m²</span>. Numbers at the left multiply the material’s own.</Note>
       </Question>
       <Question title="What holds it?">
-        <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[80px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed shape', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded shape', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
+        <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
         {field('hold')}{field('damping')}{field('bendDamping')}
         <Note>Hold, stiffness and damping run from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
       </Question>

@@ -42,10 +42,10 @@ export const simdRuns = (): boolean => kernelModule() !== null;
 
 /** An instance with a memory of its own for a system of `size` float32 numbers. */
 export function createSimdKernel(size: number, offsets: Record<keyof RodArrays, number>): SimdKernel {
-  const module = kernelModule();
-  if (!module) throw new Error('The fast kernel cannot run here.');
+  const code = kernelModule();
+  if (!code) throw new Error('The fast kernel cannot run here.');
   const memory = new WebAssembly.Memory({ initial: Math.ceil((MEMORY_BASE + 4 * size) / PAGE) });
-  const kernel = new WebAssembly.Instance(module, { env: { memory, abort: () => { throw new Error('The fast kernel stopped.'); } } }).exports as unknown as Exports;
+  const kernel = new WebAssembly.Instance(code, { env: { memory, abort: () => { throw new Error('The fast kernel stopped.'); } } }).exports as unknown as Exports;
   KERNEL_FIELDS.forEach((name, i) => kernel.setBase(i, MEMORY_BASE + 4 * offsets[name as keyof RodArrays]));
   return {
     buffer: memory.buffer as ArrayBuffer,

@@ -1,0 +1,33 @@
+import { describe, expect, it } from 'vitest';
+import { physicalRod } from '../sway/materials';
+import { holdAt } from '../sway/run';
+import { newDocument } from './schema';
+import { readDocument } from './upgrade';
+
+const format1 = () => {
+  const { sway: _now, ...rest } = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true });
+  return { ...rest, format: 1, sway: { diameterUm: 90, stiffness: 8, damping: 4, holdRoot: 0.6, holdTip: 0.12, holdReach: 0.5, gravity: 9.81, skinGapMm: 1.5, friction: 0.3, substeps: 6, calmStart: true, skinPills: true, garmentPills: false } };
+};
+
+describe('documents of earlier formats', () => {
+  it('format 1 keeps its strand, its hold and its substeps', () => {
+    const d = readDocument(format1());
+    expect(d.format).toBe(2);
+    expect(physicalRod(d.sway).diameter).toBeCloseTo(90e-6, 9);
+    expect(d.sway).toMatchObject({ damping: 4, skinGapMm: 1.5, garmentPills: false, substeps: 6, chooseSubsteps: false, airDrag: 0, lock: 1 });
+    for (const [share, hold] of [[0, 0.6], [0.5, 0.12], [1, 0.12]]) expect(holdAt(d.sway, share)).toBeCloseTo(hold, 9);
+  });
+  it('a hold that reaches the tip, or none at all, is a profile too', () => {
+    expect(readDocument({ ...format1(), sway: { ...format1().sway, holdReach: 1 } }).sway.profiles.hold.length).toBe(2);
+    expect(holdAt(readDocument({ ...format1(), sway: { ...format1().sway, holdRoot: 0, holdTip: 0 } }).sway, 0.3)).toBe(0);
+  });
+  it('the present format is read as it is, anything else refused', () => {
+    const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true });
+    expect(readDocument(d)).toEqual(d);
+    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 3 }]) expect(() => readDocument(bad)).toThrow();
+  });
+  it('profiles must run from root to tip in ascending steps', () => {
+    const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), change = (hold: number[][]) => ({ ...d, sway: { ...d.sway, profiles: { ...d.sway.profiles, hold } } });
+    for (const bad of [[[0, 1]], [[0, 1], [0.5, 1]], [[0.1, 1], [1, 1]], [[0, 1], [0.6, 1], [0.4, 1], [1, 1]], [[0, 1], [1, 2]]]) expect(() => readDocument(change(bad))).toThrow();
+  });
+});
