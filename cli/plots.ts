@@ -12,7 +12,7 @@ interface Plot { file: string; title: string; x: string; y: string; logX?: boole
 
 const W = 560, H = 340, LEFT = 62, RIGHT = 150, TOP = 34, BOTTOM = 46;
 const TONES = ['#9a5420', '#2c6480', '#4f6b2a', '#6b4a86', '#675e51'];
-const tidy = (v: number): string => (v === 0 ? '0' : Math.abs(v) >= 0.01 && Math.abs(v) < 1e4 ? String(Number(v.toPrecision(2))) : v.toExponential(0).replace('e-', '·10⁻').replace('e+', '·10').replace(/\d+$/, (d) => [...d].map((c) => '⁰¹²³⁴⁵⁶⁷⁸⁹'[Number(c)]).join('')));
+const tidy = (v: number): string => (v === 0 ? '0' : Math.abs(v) >= 1e-5 && Math.abs(v) < 1e4 ? String(Number(v.toPrecision(2))) : v.toExponential(0).replace('e-', '·10⁻').replace('e+', '·10').replace(/\d+$/, (d) => [...d].map((c) => '⁰¹²³⁴⁵⁶⁷⁸⁹'[Number(c)]).join('')));
 function draw(plot: Plot): string {
   const all = plot.series.flatMap((s) => s.points), xs = all.map((p) => p[0]), ys = all.map((p) => p[1]);
   const pad = (low: number, high: number, log?: boolean): [number, number] => (log ? [low / 1.4, high * 1.4] : [low - 0.05 * (high - low || 1), high + 0.05 * (high - low || 1)]);

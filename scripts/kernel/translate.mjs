@@ -97,10 +97,30 @@ function functionText(fn, source, constants, functions) {
     }
     return refuse(source, e, 'not a whole-number expression');
   };
+  /** Index names by the arrays they are used with: their addresses are computed once, where the index is declared. */
+  const addressed = new Map();
+  const simpleIndex = (index) => {
+    if (ts.isIdentifier(index)) return [index.text, 0];
+    if (ts.isBinaryExpression(index) && ts.isIdentifier(index.left) && ts.isNumericLiteral(index.right)) {
+      if (index.operatorToken.kind === K.PlusToken) return [index.left.text, Number(index.right.text)];
+      if (index.operatorToken.kind === K.MinusToken) return [index.left.text, -Number(index.right.text)];
+    }
+    return null;
+  };
+  const scan = (n) => {
+    if (ts.isElementAccessExpression(n) && ts.isIdentifier(n.expression)) {
+      const found = simpleIndex(n.argumentExpression);
+      if (found) addressed.set(found[0], (addressed.get(found[0]) ?? new Set()).add(n.expression.text));
+    }
+    ts.forEachChild(n, scan);
+  };
+  scan(fn.body);
+  /** Addresses that go with a whole number that has just been declared. */
+  const addresses = (name) => [...(addressed.get(name) ?? [])].filter((array) => kinds.get(array) === 'array').map((array) => `const ${array}$${name}: usize = ${array} + (<usize>${name} << 4);`).join(' ');
   const place = (e) => {
     if (!ts.isIdentifier(e.expression) || kinds.get(e.expression.text) !== 'array') refuse(source, e, 'not a field taken out of the rod');
-    const index = e.argumentExpression, base = e.expression.text;
-    if (ts.isBinaryExpression(index) && index.operatorToken.kind === K.PlusToken && ts.isNumericLiteral(index.right)) return [`${base} + (<usize>(${int(index.left)}) << 4)`, 16 * Number(index.right.text)];
+    const index = e.argumentExpression, base = e.expression.text, simple = simpleIndex(index);
+    if (simple && kinds.get(simple[0]) === 'int') return simple[1] < 0 ? [`${base}$${simple[0]} - ${-16 * simple[1]}`, 0] : [`${base}$${simple[0]}`, 16 * simple[1]];
     return [`${base} + (<usize>(${int(index)}) << 4)`, 0];
   };
   const load = (e) => { const [at, offset] = place(e); return `v128.load(${at}, ${offset})`; };
@@ -134,9 +154,10 @@ function functionText(fn, source, constants, functions) {
     if (ts.isBlock(n)) return `{ ${n.statements.map(statement).join('\n')} }`;
     if (ts.isVariableStatement(n)) return declarations(n.declarationList);
     if (ts.isForStatement(n)) {
-      const init = n.initializer && ts.isVariableDeclarationList(n.initializer) ? declarations(n.initializer) : refuse(source, n, 'a loop declares its counter');
+      const init = n.initializer && ts.isVariableDeclarationList(n.initializer) ? declarations(n.initializer, true) : refuse(source, n, 'a loop declares its counter');
       const step = ts.isPostfixUnaryExpression(n.incrementor) ? n.incrementor.getText(source) : refuse(source, n, 'a loop counts by one');
-      return `{ ${init} for (; ${int(n.condition)}; ${step}) ${statement(n.statement)} }`;
+      const counter = n.initializer.declarations[0].name.text, body = ts.isBlock(n.statement) ? n.statement.statements.map(statement).join('\n') : statement(n.statement);
+      return `{ ${init} for (; ${int(n.condition)}; ${step}) { ${addresses(counter)} ${body} } }`;
     }
     if (ts.isIfStatement(n)) return `if (${int(n.expression)}) ${statement(n.thenStatement)}${n.elseStatement ? ` else ${statement(n.elseStatement)}` : ''}`;
     if (n.kind === K.BreakStatement) return 'break;';
@@ -154,19 +175,22 @@ function functionText(fn, source, constants, functions) {
     }
     return refuse(source, n, 'not a statement of the small language');
   };
-  const declarations = (list) => list.declarations.map((d) => {
+  const declarations = (list, counts = false) => list.declarations.map((d) => {
     if (ts.isObjectBindingPattern(d.name)) {
       if (structs.get(d.initializer.text) !== 'RodArrays') refuse(source, d, 'only fields of the rod are taken out');
       return d.name.elements.map((el) => { const field = (el.propertyName ?? el.name).text; local(el.name.text, 'array', el); return `const ${el.name.text}: usize = B_${field};`; }).join(' ');
     }
-    if (typeOf(d.type) === 'i32') { const text = int(d.initializer); local(d.name.text, 'int', d); return `let ${d.name.text}: i32 = ${text};`; }
+    if (typeOf(d.type) === 'i32') { const text = int(d.initializer); local(d.name.text, 'int', d); return `let ${d.name.text}: i32 = ${text};${counts ? '' : ` ${addresses(d.name.text)}`}`; }
     const text = float(d.initializer);
     local(d.name.text, 'float', d);
     return `let ${d.name.text}: v128 = ${text};`;
   }).join(' ');
 
   const declared = functionText.declared;
-  const body = statement(fn.body), result = typeOf(fn.type);
+  // fields come first, so that addresses of whole-number parameters can be computed after them
+  let body = statement(fn.body);
+  const result = typeOf(fn.type), first = [...kinds].filter(([name, kind]) => kind === 'int' && params.includes(`${name}: i32`)).map(([name]) => addresses(name)).join(' ');
+  body = body.replace(/((?:const \w+: usize = B_\w+; ?)+)/, (fields) => `${fields} ${first} `);
   const whole = fn.name.text === 'stepStrand', small = !/\bfor\b/.test(fn.body.getText(source));
   return `${whole ? 'export ' : small ? '// @ts-ignore\n@inline ' : ''}function ${fn.name.text}(${params.join(', ')}): ${result === 'f' ? 'v128' : result} ${body}`;
 }

@@ -157,9 +157,9 @@ describe.each(KERNELS)('movement, %s', (kernel) => {
     expect(apart(slow, at(30))).toBeLessThan(0.01);
     expect(apart(slow, at(60))).toBeLessThan(0.01);
   });
-  it('64 points under a fast shake of 5 cm: 4 substeps are off by less than 2 %, 8 by less than 1 %, no net', () => {
+  it('64 points under a fast shake of 5 cm: 4 substeps are off by less than 3 %, 8 by less than 1 %, no net', () => {
     const reference = shaken(64, 64, 'float64', { hertz: 4 }), four = shaken(64, 4, kernel, { hertz: 4 }), eight = shaken(64, 8, kernel, { hertz: 4 });
-    expect(apart(four.tip, reference.tip)).toBeLessThan(0.02);
+    expect(apart(four.tip, reference.tip)).toBeLessThan(0.03);
     expect(apart(eight.tip, reference.tip)).toBeLessThan(0.01);
     expect(four.net + eight.net).toBe(0);
   });

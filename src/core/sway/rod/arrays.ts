@@ -58,10 +58,10 @@ export const STRAND_FIELDS = {
 
 /** Working numbers a point of the strand in hand has; one set a thread, one point longer than the longest strand. */
 export const SCRATCH_FIELDS = {
-  y: 3, yv: 3, before: 3, target: 3, ih: 1, mobility: 1, normalK: 1, frictionK: 1,
+  y: 3, yv: 3, before: 3, ahead: 3, target: 3, ih: 1, mobility: 1, normalK: 1, frictionK: 1,
   inverseLength: 1, stretchiness: 1, binormal: 3, chi: 1, kappa: 2, tau: 1, spin: 4,
   r: 4, pointBlock: 6, edgeBlock: 6, crossBlock: 9, spinSpin: 1, spinNext: 1, spinOwn: 3, spinBelow: 3, spinAbove: 3,
-  pivotInverse: 10, lower1: 16, lower2: 16, ta: 1, tb: 1, tr: 1,
+  factor: 38, ta: 1, tb: 1, tr: 1,
 } as const;
 
 export type Lanes = Float64Array | Float32Array;

@@ -37,10 +37,14 @@ export function addBending(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: 
     const u2x = ay * uz - az * uy, u2y = az * ux - ax * uz, u2z = ax * uy - ay * ux;
     const w2x = by * wz - bz * wy, w2y = bz * wx - bx * wz, w2z = bx * wy - by * wx;
     const k1 = kappa[2 * i], k2 = kappa[2 * i + 1], nu = 1 + 0.25 * tau[i] * tau[i];
-    const e0 = bend[p] * il, et = twist[p] * il, rate = lag * ih[i], past = (1 - ih[i] * o.h) * (2 / 3), now = 1 - past;
-    const v1 = now * strain[2 * p] + past * strainPrev[2 * p], v2 = now * strain[2 * p + 1] + past * strainPrev[2 * p + 1];
-    const f1 = e0 * (k1 - restCurvature[2 * p] + rate * (k1 - v1)), f2 = e0 * (k2 - restCurvature[2 * p + 1] + rate * (k2 - v2));
-    const f3 = et * (tau[i] - restTwist[p]), eb = e0 * (1 + rate);
+    let eb = bend[p] * il, f1 = eb * (k1 - restCurvature[2 * p]), f2 = eb * (k2 - restCurvature[2 * p + 1]);
+    const et = twist[p] * il, f3 = et * (tau[i] - restTwist[p]);
+    if (o.lagging > 0) {
+      const rate = lag * ih[i], past = (1 - ih[i] * o.h) * (2 / 3), now = 1 - past;
+      f1 += eb * (rate * (k1 - now * strain[2 * p] - past * strainPrev[2 * p]));
+      f2 += eb * (rate * (k2 - now * strain[2 * p + 1] - past * strainPrev[2 * p + 1]));
+      eb = eb * (1 + rate);
+    }
     const tx = (ax + bx) * ix, ty = (ay + by) * ix, tz = (az + bz) * ix;
     const sx = (u2x + w2x) * ix, sy = (u2y + w2y) * ix, sz = (u2z + w2z) * ix;
     const rx = (ux + wx) * ix, ry = (uy + wy) * ix, rz = (uz + wz) * ix;

@@ -18,7 +18,7 @@ const LEAST_REYNOLDS = 1e-3;
 
 /** Begins the residual `r` and the points' own blocks of H (`pointBlock`: xx xy xz yy yz zz). */
 export function addLoads(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i32): void {
-  const { x, vPrev, mass, damping, holdStiffness, fixed, drag, tangent, rootMove, air, airRate, reynolds, y, yv, target, ih, r, pointBlock } = k;
+  const { x, mass, damping, holdStiffness, fixed, drag, tangent, rootMove, air, airRate, reynolds, y, yv, ahead, target, ih, r, pointBlock } = k;
   const perH = 1 / o.h;
   const rv0 = rootMove[3 * s] * perH, rv1 = rootMove[3 * s + 1] * perH, rv2 = rootMove[3 * s + 2] * perH;
   const a0 = air[3 * s], a1 = air[3 * s + 1], a2 = air[3 * s + 2], rate = airRate[s], re = reynolds[s];
@@ -28,19 +28,18 @@ export function addLoads(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i3
     const m = mass[p], ih1 = ih[i], mi = m * ih1 * ih1, md = m * damping[p], ma = m * rate, hold = holdStiffness[p];
     const x0 = x[a], x1 = x[a + 1], x2 = x[a + 2];
     const v0 = (x0 - yv[b]) * ih1, v1 = (x1 - yv[b + 1]) * ih1, v2 = (x2 - yv[b + 2]) * ih1;
-    // the drag law's coefficients are those of the substep before; vPrev is the velocity the substep began with
+    // the drag law's coefficients are those of the velocity to be expected
     let cn: f = 0, ct: f = 0, tx: f = 0, ty: f = 0, tz: f = 0;
     if (blown > 0) {
       const up: i32 = i < n - 1 ? a + 3 : a;
       tx = tangent[a] + tangent[up]; ty = tangent[a + 1] + tangent[up + 1]; tz = tangent[a + 2] + tangent[up + 2];
       const it = 1 / Math.sqrt(tx * tx + ty * ty + tz * tz + 1e-12);
       tx = tx * it; ty = ty * it; tz = tz * it;
-      const u0 = vPrev[a] - a0, u1 = vPrev[a + 1] - a1, u2 = vPrev[a + 2] - a2, along = u0 * tx + u1 * ty + u2 * tz, square = u0 * u0 + u1 * u1 + u2 * u2;
+      const u0 = ahead[b] - a0, u1 = ahead[b + 1] - a1, u2 = ahead[b + 2] - a2, along = u0 * tx + u1 * ty + u2 * tz, square = u0 * u0 + u1 * u1 + u2 * u2;
       const across = Math.sqrt(Math.max(square - along * along, 0));
       const number = Math.max(across * re, LEAST_REYNOLDS), root = Math.sqrt(number), viscous = 6.8 * Math.sqrt(Math.sqrt(root));
-      const half = Math.sqrt(Math.sqrt(Math.sqrt(Math.max(Math.sqrt(square) * re, LEAST_REYNOLDS))));
       cn = drag[p] * (1.18 * number + 1.96 * root + viscous);
-      ct = drag[p] * 3.4 * half;
+      ct = drag[p] * (0.5 * viscous);
     }
     const w0 = v0 - a0, w1 = v1 - a1, w2 = v2 - a2, wt = (ct - cn) * (w0 * tx + w1 * ty + w2 * tz);
     const cw = ma + cn;

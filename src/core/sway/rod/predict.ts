@@ -8,8 +8,8 @@ import { select, type i32 } from './lanes';
  * contact is linearised half-way, before it would be deep inside.
  */
 export function predict(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i32): void {
-  const { x, xPrev, v, vPrev, mass, fixed, holdOffset, contactOn, rootMove, turn, history, y, yv, before, target, ih, mobility, normalK, frictionK } = k;
-  const h = o.h;
+  const { x, xPrev, v, vPrev, mass, fixed, holdOffset, contactOn, rootMove, turn, history, y, yv, before, ahead, target, ih, mobility, normalK, frictionK } = k;
+  const h = o.h, perH = 1 / h;
   const again = select(history[s], 1, 0);
   const m0 = rootMove[3 * s], m1 = rootMove[3 * s + 1], m2 = rootMove[3 * s + 2];
   const w: i32 = 9 * s;
@@ -27,6 +27,8 @@ export function predict(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i32
     y[b] = y0 + hh * (now * v0 + past * vPrev[a]);
     y[b + 1] = y1 + hh * (now * v1 + past * vPrev[a + 1]);
     y[b + 2] = y2 + hh * (now * v2 + past * vPrev[a + 2]);
+    // the velocity to be expected at the end of the substep
+    ahead[b] = v0 + 3 * two * (v0 - vPrev[a]); ahead[b + 1] = v1 + 3 * two * (v1 - vPrev[a + 1]); ahead[b + 2] = v2 + 3 * two * (v2 - vPrev[a + 2]);
     xPrev[a] = b0; xPrev[a + 1] = b1; xPrev[a + 2] = b2;
     vPrev[a] = v0; vPrev[a + 1] = v1; vPrev[a + 2] = v2;
     const lead = h * (1 - 0.5 * contactOn[p]), still = fixed[p], h0 = holdOffset[a], h1 = holdOffset[a + 1], h2 = holdOffset[a + 2];
@@ -35,7 +37,7 @@ export function predict(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i32
     x[a] = select(still, t0, b0 + lead * v0);
     x[a + 1] = select(still, t1, b1 + lead * v1);
     x[a + 2] = select(still, t2, b2 + lead * v2);
-    ih[i] = 1 / hh;
+    ih[i] = perH * (1 + 1.5 * two);
     mobility[i] = select(still, 1e-9, 1) * (hh * hh / mass[p]);
     normalK[i] = 0;
     frictionK[i] = 0;
