@@ -214,7 +214,7 @@ describe('the journey', () => {
     await stage('sway');
     await page.getByTestId('run').click();
     await page.waitForFunction(() => (window as never as { fineComb: { state: () => { run: { state: string } } } }).fineComb.state().run.state === 'done', undefined, { timeout: 180_000 });
-    expect(await state<number>('f.session.shares.length')).toBe(3);
+    expect(await state<number>('f.session.shares.length')).toBe(4);
     expect(await state<boolean>('[0, 13, 30, 48].every((k) => f.session.live.get(k).every((v, i) => v === f.session.baked.get(k)[i]))')).toBe(true);
   });
 

@@ -10,7 +10,7 @@ import { openScene } from '../../src/core/bake/open-scene';
 import { growGuide } from '../../src/core/groom/grow';
 import { rootPlace, scatterEvenly } from '../../src/core/groom/planting';
 import { Surface } from '../../src/core/mesh/surface';
-import { SwayRun } from '../../src/core/sway/run';
+import { planRun, SwayRun } from '../../src/core/sway/run';
 import { BakeRunner } from '../../src/server/bake-runner';
 import { DamagedBlobError, getBlob, hashOf, putBlob } from '../../src/server/db/blobs';
 import { addTake, bakeFramePoints, bakeFrames, cancelBake, createGroom, createProduction, getBake, getGroom, importCharacter, loadCharacter, newestTake, overview, queueBake, saveGroom } from '../../src/server/db/records';
@@ -112,7 +112,7 @@ describe('bakes', () => {
     const frames = await bakeFrames(db, queued.id);
     expect(frames.map((f) => f.frame)).toEqual([0, 1, 2, 3, 4, 5, 6]);
     const packed: { packed_blob: string } = await db('assets').where({ id: assetId }).first('packed_blob');
-    const run = new SwayRun(openScene(document, await loadCharacter(db, packed.packed_blob), { planting, offsets }), -5);
+    const scene = openScene(document, await loadCharacter(db, packed.packed_blob), { planting, offsets }), run = new SwayRun(scene, -5, { plan: planRun(scene, -5, 6) });
     while (run.frame < 6) {
       const measures = run.advance();
       if (run.frame < 0) continue;
