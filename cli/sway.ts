@@ -26,7 +26,8 @@ if (!read.success) {
   fail([...lines.slice(0, 20), ...(lines.length > 20 ? [`… and ${lines.length - 20} more`] : [])].join('\n'));
 }
 
-const starts = read.data.strands.reduce<number[]>((all, s) => [...all, all[all.length - 1] + s.points.length], [0]);
+const starts = [0];
+for (const s of read.data.strands) starts.push(starts[starts.length - 1] + s.points.length);
 const out = outFile ? createWriteStream(outFile) : process.stdout;
 out.on('error', (cause: NodeJS.ErrnoException) => { if (cause.code === 'EPIPE') process.exit(0); fail(`${outFile ?? 'output'}: cannot be written (${cause.code ?? cause.message})`); });
 /** To the nanometre. */
@@ -39,6 +40,7 @@ try {
   });
   const { substeps, kernel, plan, proof, warning } = result;
   if (warning) process.stderr.write(`${warning}\n`);
+  if (proof.netUses > 0) process.stderr.write(`strands[${proof.netStrand}]: caught ${proof.netUses} times (all strands together) because its lengths did not close in a substep: it moved by more than its edges allow, or bends more sharply than its points can follow. More substeps, or fewer points, help.\n`);
   out.end(`],"substeps":${substeps},"passes":${plan.passes},"chosenFor":${JSON.stringify(plan.because)},"kernel":${JSON.stringify(kernel)},"proof":${JSON.stringify(proof)}}\n`);
   await once(out, outFile ? 'close' : 'finish');
 } catch (cause) {

@@ -231,7 +231,7 @@ function ProofTable({ proof }: { proof: Proof }) {
             <td className="text-right"><button type="button" className="num rounded px-1 text-copper hover:bg-lifted" onClick={() => at && useEditor.setState({ frame: at.frame, marked: at.guide, playing: false })}>{at?.frame ?? '–'}</button></td>
           </tr>
         ))}
-        <tr className="border-t border-line"><td className="py-1">Safety net</td><td className={`num text-right ${nets > 0 ? 'text-trouble' : 'text-text'}`}>{nets > 0 ? '▲ ' : '● '}{nets}</td><td className="num text-right text-faint">0</td><td /></tr>
+        <tr className="border-t border-line" {...helpProps('Times a strand’s lengths did not close in a substep: it moved by more than its edges allow, or bends more sharply than its points can follow. More substeps, or fewer points, help.')}><td className="py-1">Safety net</td><td className={`num text-right ${nets > 0 ? 'text-trouble' : 'text-text'}`}>{nets > 0 ? '▲ ' : '● '}{nets}</td><td className="num text-right text-faint">0</td><td /></tr>
       </tbody>
     </table>
   );
