@@ -17,8 +17,8 @@ const [{ default: asc }, { build }, { declare, translate }] = await Promise.all(
 mkdirSync(path.join(root, 'dist'), { recursive: true });
 const fieldsFile = path.join(root, 'dist/kernel-fields.mjs');
 await build({ entryPoints: [path.join(folder, 'arrays.ts')], bundle: true, format: 'esm', outfile: fieldsFile, logLevel: 'warning' });
-const { POINT_FIELDS, STRAND_FIELDS, SCRATCH_FIELDS } = await import(pathToFileURL(fieldsFile).href);
-const fields = [POINT_FIELDS, STRAND_FIELDS, SCRATCH_FIELDS].flatMap((f) => Object.keys(f));
+const { POINT_FIELDS, TOUCH_FIELDS, STRAND_FIELDS, SCRATCH_FIELDS } = await import(pathToFileURL(fieldsFile).href);
+const fields = [POINT_FIELDS, TOUCH_FIELDS, STRAND_FIELDS, SCRATCH_FIELDS].flatMap((f) => Object.keys(f));
 declare(files);
 const code = translate(files, fields, ['h', 'gravityX', 'gravityY', 'gravityZ']);
 const outputs = new Map(), notes = [];

@@ -51,6 +51,48 @@ describe.each(KERNELS)('contact, %s', (kernel) => {
   });
 });
 
+describe.each(KERNELS)('a rope over a turning cylinder, %s', (kernel) => {
+  // Source: Euler and Eytelwein, T₁/T₂ = e^{μφ}; φ = π here. The root is held, the tip pulled by a constant force
+  const ratio = (mu: number, turns: number): { ratio: number; net: number } => {
+    const R = 0.03, n = 48, down = 0.04, arc = Math.PI * R, total = 2 * down + arc, r = R + 1e-5, pull = 2e-6;
+    const points = Array.from({ length: n }, (_, i) => { const s = (total * i) / (n - 1), a = (s - down) / R; return s < down ? [-r, s - down, 0] : s < down + arc ? [-r * Math.cos(a), r * Math.sin(a), 0] : [r, -(s - down - arc), 0]; });
+    const strand = oneStrand(points, { lineDensity: 2e-6, bend: 1e-13, twist: 1e-13 }, { kernel, hinged: true }), { system } = strand, { k } = system, tip = system.at(0, n - 1, 3);
+    k.holdStiffness[system.at(0, n - 1, 1)] = pull; // toward a target a metre below: a force that hardly changes
+    k.holdOffset[tip] = 2 * R;
+    k.holdOffset[tip + system.lanes] = -1;
+    const finder = new ContactFinder([{ node: 0, source: 'cylinder', a: [0, 0, -0.2], b: [0, 0, 0.2], radiusA: R, radiusB: R }], 1, { skinGap: 0, friction: mu, firstPoint: 1 }), turned = (a: number): Float64Array => Float64Array.of(0, 0, Math.sin(a / 2), Math.cos(a / 2), 0, 0, 0);
+    finder.cull(turned(0), turned(0), points[0], points[0], [total]);
+    let sum = 0, looks = 0;
+    for (let i = 0; i < 5 * 192; i++) {
+      finder.place(turned(turns * 3 * i * SUBSTEP), turned(turns * 3 * (i + 1) * SUBSTEP), 0, 1);
+      strand.step(1, { h: SUBSTEP, damping: 3, gravity: [0, 0, 0] }, finder);
+      if (i >= 4 * 192) { sum += strand.get('tension', 1) / strand.get('tension', n - 1); looks++; }
+    }
+    return { ratio: sum / looks, net: system.netUses };
+  };
+  it.each([[0.3, 1], [0.3, -1], [0.6, 1]])('μ = %f, turning %i: the tensions stand as e^{μφ} within 2 %%', (mu, turns) => {
+    const found = ratio(mu, turns);
+    expect(Math.abs(found.ratio / Math.exp(-turns * mu * Math.PI) - 1)).toBeLessThan(0.02);
+    expect(found.net).toBe(0);
+  });
+});
+
+describe.each(KERNELS)('edges, %s', (kernel) => {
+  it('a bar thinner than the points’ spacing is not passed: edges touch, not points only', () => {
+    const n = 6, strand = oneStrand(straight(n, 0.1, [1, 0, 0]), plainRod(6e-6, 1e-12), { kernel }), bar = new ContactFinder([{ node: 0, source: 'bar', a: [0.05, -0.01, -0.1], b: [0.05, -0.01, 0.1], radiusA: 1e-3, radiusB: 1e-3 }], 1, { skinGap: 0, friction: 0.5, firstPoint: 1 });
+    bar.cull(still(), still(), [0, 0, 0], [0, 0, 0], [0.1]);
+    bar.place(still(), still(), 0, 1);
+    let least = Infinity;
+    for (let k = 0; k < 3 * 192; k++) {
+      strand.step(1, { h: SUBSTEP, damping: 6 }, bar);
+      for (let i = 1; i < n; i++) for (let s = 0; s <= 10; s++) { const a = strand.point(i - 1), b = strand.point(i), x = a[0] + (s / 10) * (b[0] - a[0]), y = a[1] + (s / 10) * (b[1] - a[1]); least = Math.min(least, Math.hypot(x - 0.05, y + 0.01) - 1e-3); }
+    }
+    expect(least).toBeGreaterThan(-2e-4);
+    expect(least).toBeLessThan(5e-4); // it did come down on it
+    expect(strand.system.netUses).toBe(0);
+  });
+});
+
 describe('the air', () => {
   it('drag of a cylinder across the stream is that of the tables within 12 %', () => {
     // Source: measured drag coefficients of a long cylinder (Tritton 1959, Wieselsberger 1921), read off tables *from memory*

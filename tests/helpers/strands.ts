@@ -43,7 +43,7 @@ export function oneStrand(points: number[][], rod: Rod, options: StrandOptions =
   if (options.hinged) hingeRoot(one);
   if (options.calm) calmStart(one, options.calm);
   if (options.pinnedTip) { one.k.fixed[n - 1] = 1; for (let c = 0; c < 3; c++) one.k.holdOffset[3 * (n - 1) + c] = points[n - 1][c] - points[0][c]; }
-  const system = new RodSystem([n], options.kernel ?? 'float64'), { k, lanes: L } = system;
+  const system = new RodSystem([n], options.kernel ?? 'float64', true), { k, lanes: L } = system;
   system.load(0, one);
   const three = (field: Float64Array | Float32Array, i: number): [number, number, number] => { const o = system.at(0, i, 3); return [field[o], field[o + L], field[o + 2 * L]]; };
   const strand: OneStrand = {

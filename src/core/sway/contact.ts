@@ -1,12 +1,21 @@
 /**
- * Finds which pill each point of a strand touches in the coming substep.
+ * Finds which pills each edge of a strand touches in the coming substep.
  *
- * Pills move rigidly from one frame to the next; places within the frame are interpolated (spherical for the turn). A point
- * keeps at most one contact, with the deepest pill.
+ * Pills move rigidly from one frame to the next; places within the frame are interpolated (spherical for the turn). An edge
+ * keeps at most two contacts, with the nearest pills that push in different directions, each at the place of the edge that
+ * comes nearest.
  */
 import { slerpInto } from '../math/mat4';
 import { pillDistance, type Pill } from './pills';
+import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
+
+/** m: contacts are taken up so near. */
+const NEAR = 0.002;
+/** Normals that differ by less are one contact. */
+const SAME_WAY = 0.97;
+/** Share of a depth that is left after a substep: it must not turn into speed. */
+const KEPT_DEPTH = 0.8;
 
 export interface ContactSettings {
   /** Distance kept from every pill, m. */
@@ -31,16 +40,19 @@ export class ContactFinder {
   private readonly motion: Float64Array;
   private readonly motionBefore: Float64Array;
   private readonly out = new Float64Array(4);
-  private readonly hit = new Float64Array(3);
   /** Pills near each strand this frame: `near[s * count …]`, `nearCount[s]`. */
   private readonly near: Int32Array;
   private readonly nearCount: Int32Array;
   /** Whether a strand has been looked at before. */
   private readonly met: Uint8Array;
-  /** Points, in the system's order: pill touched, −1 for none; m, ≤ 0: depth at the first look, released over time. */
-  private collider = new Int32Array(0);
+  /** Slots, two an edge in the system's order: pill touched, −1 for none. */
+  private touched = new Int32Array(0);
+  /** Edges: m, ≤ 0, depth at the first look, released over time. */
   private startDepth = new Float64Array(0);
-
+  /** Edges that began inside and have not come out: only their upper point is watched. */
+  private inside = new Uint8Array(0);
+  /** Nearest two of an edge: pill, gap, place on the edge, normal. */
+  private readonly found = Array.from({ length: SLOTS }, () => ({ pill: -1, gap: 0, s: 1, nx: 0, ny: 1, nz: 0 }));
   /** Pills: gap kept and friction, their own or the settings'. */
   private readonly gaps: Float64Array;
   private readonly frictions: Float64Array;
@@ -100,62 +112,101 @@ export class ContactFinder {
   }
 
   private gather(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): void {
-    const { k, lanes, start, rootBefore, rootPosition } = system;
-    const { x, v, contactOn, contactNormal, contactPlane, contactSlide, contactForce, contactFriction } = k;
-    if (this.collider.length !== system.pointCount) {
-      this.collider = new Int32Array(system.pointCount).fill(-1);
+    const { k, lanes: L, start, rootBefore } = system, { x, v } = k;
+    if (this.startDepth.length !== system.pointCount) {
+      this.touched = new Int32Array(SLOTS * system.pointCount).fill(-1);
       this.startDepth = new Float64Array(system.pointCount);
+      this.inside = new Uint8Array(system.pointCount);
     }
-    const { gaps, frictions, ends, balls, out, hit, collider, startDepth } = this;
-    let touching = 0;
-    const nearFrom = s * this.count, nearTo = nearFrom + this.nearCount[s];
+    const { found } = this, near = this.nearCount[s];
     // the first look at a strand, not every restart of its history: the safety net must not make depth a right
     const fresh = this.met[s] === 0;
     this.met[s] = 1;
-    const rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2];
-    const from = system.at(s, 0, 3), single = system.at(s, 0, 1), L = lanes;
-    for (let i = this.firstPoint; i < start[s + 1] - start[s]; i++) {
-      const p = start[s] + i, c = from + 3 * i * L, d = single + i * L;
-      const cx = x[c] + rx, cy = x[c + L] + ry, cz = x[c + 2 * L] + rz;
-      // where the point would go without any other force: leaving gravity out makes contact flicker every second substep
-      const px = cx + h * v[c] + h * h * gravity[0], py = cy + h * v[c + L] + h * h * gravity[1], pz = cz + h * v[c + 2 * L] + h * h * gravity[2];
-      let best = 1, deepest = -1;
-      for (let q = nearFrom; q < nearTo; q++) {
-        const n = this.near[q], o = 6 * n, pill = this.pills[n];
-        const bx = px - balls[4 * n], by = py - balls[4 * n + 1], bz = pz - balls[4 * n + 2], reach = balls[4 * n + 3] + gaps[n] + 0.003;
-        if (bx * bx + by * by + bz * bz > reach * reach) continue;
-        const far = pillDistance(px, py, pz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], pill.radiusA, pill.radiusB, out) - gaps[n];
-        if (far < best) { best = far; deepest = n; hit[0] = out[0]; hit[1] = out[1]; hit[2] = out[2]; }
+    const rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2], gx = h * h * gravity[0], gy = h * h * gravity[1], gz = h * h * gravity[2];
+    const first = Math.max(1, this.firstPoint), count = start[s + 1] - start[s];
+    let c = system.at(s, first - 1, 3), touching = 0;
+    // now, and where the points would go without any other force: leaving gravity out makes contact flicker every second substep
+    let ax = x[c] + rx, ay = x[c + L] + ry, az = x[c + 2 * L] + rz, apx = ax + h * v[c] + gx, apy = ay + h * v[c + L] + gy, apz = az + h * v[c + 2 * L] + gz;
+    for (let i = first; i < count; i++) {
+      c = system.at(s, i, 3);
+      const bx = x[c] + rx, by = x[c + L] + ry, bz = x[c + 2 * L] + rz, bpx = bx + h * v[c] + gx, bpy = by + h * v[c + L] + gy, bpz = bz + h * v[c + 2 * L] + gz;
+      const p = start[s] + i;
+      found[0].pill = found[1].pill = -1;
+      if (near > 0 && (fresh || this.inside[p])) {
+        this.nearest(s, true, false, ax, ay, az, bx, by, bz);
+        this.inside[p] = found[0].pill >= 0 && found[0].gap < 0 ? 1 : 0;
+        found[0].pill = found[1].pill = -1;
       }
-      const before = collider[p];
-      // a point that began the run inside is let be and may only come out
-      const now = deepest >= 0 ? this.gapNow(cx, cy, cz, deepest) - gaps[deepest] : 0;
-      startDepth[p] = Math.min(0, fresh ? now : Math.max(startDepth[p], now));
-      const gap = best - startDepth[p];
-      const kept = before === deepest && contactForce[d] > 0 && gap < 0.002;
-      if (deepest < 0 || !(gap < 0 || kept)) {
-        collider[p] = -1;
-        contactOn[d] = 0;
-        contactForce[d] = 0;
-        continue;
-      }
-      if (before !== deepest) contactForce[d] = 0;
-      touching = 1;
-      collider[p] = deepest;
-      contactOn[d] = 1;
-      contactFriction[d] = frictions[deepest];
-      contactNormal[c] = hit[0]; contactNormal[c + L] = hit[1]; contactNormal[c + 2 * L] = hit[2];
-      // the plane through the surface; a deep point is brought out by a fifth of its depth a substep, so that depth does not turn into speed
-      const here = now - startDepth[p];
-      const released = here < 0 ? 0.8 * here : 0;
-      const qx = px - rootPosition[3 * s], qy = py - rootPosition[3 * s + 1], qz = pz - rootPosition[3 * s + 2];
-      contactPlane[d] = hit[0] * qx + hit[1] * qy + hit[2] * qz - gap + released;
-      const B = this.back, o = 12 * deepest;
-      contactSlide[c] = px - (B[o] * px + B[o + 1] * py + B[o + 2] * pz + B[o + 3]);
-      contactSlide[c + L] = py - (B[o + 4] * px + B[o + 5] * py + B[o + 6] * pz + B[o + 7]);
-      contactSlide[c + 2 * L] = pz - (B[o + 8] * px + B[o + 9] * py + B[o + 10] * pz + B[o + 11]);
+      if (near > 0) this.nearest(s, i === first, this.inside[p] === 1 || (i > first && this.inside[p - 1] === 1), apx, apy, apz, bpx, bpy, bpz);
+      touching = Math.max(touching, this.fill(system, s, i, fresh, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz));
+      ax = bx; ay = by; az = bz; apx = bpx; apy = bpy; apz = bpz;
     }
     k.touching[system.strandAt(s, 1)] = touching;
+  }
+
+  /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
+  private nearest(s: number, lowest: boolean, upper: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
+    const { ends, balls, gaps, out, found } = this, ux = bx - ax, uy = by - ay, uz = bz - az, half = 0.5 * Math.sqrt(ux * ux + uy * uy + uz * uz), mx = ax + 0.5 * ux, my = ay + 0.5 * uy, mz = az + 0.5 * uz;
+    const from = s * this.count, to = from + this.nearCount[s];
+    for (let q = from; q < to; q++) {
+      const n = this.near[q], o = 6 * n, pill = this.pills[n];
+      const dx = mx - balls[4 * n], dy = my - balls[4 * n + 1], dz = mz - balls[4 * n + 2], reach = balls[4 * n + 3] + half + gaps[n] + 0.015;
+      if (dx * dx + dy * dy + dz * dz > reach * reach) continue;
+      const place = upper ? 1 : nearestPlace(ax, ay, az, ux, uy, uz, ends, o);
+      // what touches at its lower end is the business of the edge below
+      if (place <= 1e-6 && !lowest) continue;
+      const gap = pillDistance(ax + place * ux, ay + place * uy, az + place * uz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], pill.radiusA, pill.radiusB, out) - gaps[n];
+      if (gap > 0.012) continue;
+      const [first, second] = found;
+      const same = (f: (typeof found)[0]): boolean => f.pill >= 0 && f.nx * out[0] + f.ny * out[1] + f.nz * out[2] > SAME_WAY;
+      if (first.pill < 0 || gap < first.gap) {
+        if (first.pill >= 0 && !same(first)) Object.assign(second, first);
+        put(first, n, gap, place, out);
+      } else if (!same(first) && (second.pill < 0 || gap < second.gap)) put(second, n, gap, place, out);
+    }
+  }
+
+  /** Writes the contacts found for an edge into its slots; returns 1 where there is any. */
+  private fill(system: RodSystem, strand: number, i: number, fresh: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): number {
+    const { k, lanes: L, rootPosition } = system, { touched, startDepth, found, back: B } = this, p = system.start[strand] + i, single = system.at(strand, i, SLOTS), triple = system.at(strand, i, 3 * SLOTS);
+    const [first, second] = found;
+    // an edge that began the run inside is let be and may only come out
+    if (first.pill >= 0) {
+      const now = this.gapNow(ax + first.s * (bx - ax), ay + first.s * (by - ay), az + first.s * (bz - az), first.pill) - this.gaps[first.pill];
+      startDepth[p] = this.inside[p] === 0 ? 0 : Math.min(0, fresh ? now : Math.max(startDepth[p], now));
+    } else startDepth[p] = 0;
+    const begun = startDepth[p];
+    for (const f of found) if (f.pill >= 0 && f.gap - begun > NEAR) f.pill = -1;
+    if (first.pill < 0 && second.pill >= 0) { put(first, second.pill, second.gap, second.s, [second.nx, second.ny, second.nz]); second.pill = -1; }
+    // a pill keeps the slot it has, and with it what is carried from substep to substep
+    const swap = (second.pill >= 0 && second.pill === touched[SLOTS * p]) || (first.pill >= 0 && first.pill === touched[SLOTS * p + 1] && first.pill !== touched[SLOTS * p]);
+    let any = 0;
+    for (let j = 0; j < SLOTS; j++) {
+      const f = found[swap ? 1 - j : j], slot = SLOTS * p + j, e = single + j * L, n = triple + 3 * j * L;
+      if (f.pill !== touched[slot]) {
+        k.touchForce[e] = k.touchSticks[e] = k.touchWas[e] = k.touchLag[e] = 0;
+        k.touchStick[n] = k.touchStick[n + L] = k.touchStick[n + 2 * L] = 0;
+        touched[slot] = f.pill;
+      }
+      if (f.pill < 0) { k.touchOn[e] = 0; continue; }
+      any = 1;
+      const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz);
+      const here = this.gapNow(ax + f.s * (bx - ax), ay + f.s * (by - ay), az + f.s * (bz - az), f.pill) - this.gaps[f.pill] - begun;
+      k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1;
+      k.touchAt[e] = f.s;
+      k.touchFriction[e] = this.frictions[f.pill];
+      k.touchNormal[n] = f.nx; k.touchNormal[n + L] = f.ny; k.touchNormal[n + 2 * L] = f.nz;
+      const qx = cx - rootPosition[3 * strand], qy = cy - rootPosition[3 * strand + 1], qz = cz - rootPosition[3 * strand + 2];
+      k.touchPlane[e] = f.nx * qx + f.ny * qy + f.nz * qz - (f.gap - begun) + KEPT_DEPTH * Math.min(0, here);
+      const o = 12 * f.pill;
+      k.touchSlide[n] = cx - (B[o] * cx + B[o + 1] * cy + B[o + 2] * cz + B[o + 3]);
+      k.touchSlide[n + L] = cy - (B[o + 4] * cx + B[o + 5] * cy + B[o + 6] * cz + B[o + 7]);
+      k.touchSlide[n + 2 * L] = cz - (B[o + 8] * cx + B[o + 9] * cy + B[o + 10] * cz + B[o + 11]);
+      // what sticks is turned into the present tangent plane
+      const along = k.touchStick[n] * f.nx + k.touchStick[n + L] * f.ny + k.touchStick[n + 2 * L] * f.nz;
+      k.touchStick[n] -= along * f.nx; k.touchStick[n + L] -= along * f.ny; k.touchStick[n + 2 * L] -= along * f.nz;
+    }
+    return any;
   }
 
   /** Distance of a point to a pill where the pill was at the start of the substep. */
@@ -174,6 +225,26 @@ export class ContactFinder {
     }
     return -least;
   }
+}
+
+function put(f: { pill: number; gap: number; s: number; nx: number; ny: number; nz: number }, pill: number, gap: number, s: number, normal: ArrayLike<number>): void {
+  f.pill = pill; f.gap = gap; f.s = s; f.nx = normal[0]; f.ny = normal[1]; f.nz = normal[2];
+}
+
+/**
+ * Share of the way from A to A + u that comes nearest the axis of the pill whose ends stand at `o`; halfway where they run
+ * side by side. **Source:** closest points of two segments, Ericson, Real-Time Collision Detection, *from memory*.
+ */
+function nearestPlace(ax: number, ay: number, az: number, ux: number, uy: number, uz: number, ends: Float64Array, o: number): number {
+  const vx = ends[o + 3] - ends[o], vy = ends[o + 4] - ends[o + 1], vz = ends[o + 5] - ends[o + 2], rx = ax - ends[o], ry = ay - ends[o + 1], rz = az - ends[o + 2];
+  const a = ux * ux + uy * uy + uz * uz, e = vx * vx + vy * vy + vz * vz, f = vx * rx + vy * ry + vz * rz, c = ux * rx + uy * ry + uz * rz;
+  if (a < 1e-18) return 1;
+  const bound = (t: number): number => (t < 0 ? 0 : t > 1 ? 1 : t);
+  if (e < 1e-12) return bound(-c / a);
+  const b = ux * vx + uy * vy + uz * vz, det = a * e - b * b;
+  // nearly parallel: a small part of the middle, so that the place does not jump from end to end
+  const soft = 1e-3 * a * e, s = bound((b * f - c * e + 0.5 * soft) / (det + soft)), t = (b * s + f) / e;
+  return t < 0 ? bound(-c / a) : t > 1 ? bound((b - c) / a) : s;
 }
 
 function mixMotion(out: Float64Array, o: number, from: RigidMotions, to: RigidMotions, t: number): void {

@@ -7,7 +7,7 @@
  */
 import { requireContract } from '../contract';
 import { createSimdKernel, SIMD_LANES, simdRuns, type SimdKernel } from './fast/simd-kernel';
-import { layOut, POINT_FIELDS, SCRATCH_FIELDS, STRAND_FIELDS, type Lanes, type RodArrays, type StepNumbers } from './rod/arrays';
+import { layOut, POINT_FIELDS, SCRATCH_FIELDS, STRAND_FIELDS, TOUCH_FIELDS, type Lanes, type RodArrays, type StepNumbers } from './rod/arrays';
 import { stepStrand } from './rod/step';
 
 export type KernelName = 'float64' | 'simd';
@@ -45,7 +45,8 @@ export class RodSystem {
   /** Lanes left over after the last strand of a group. */
   private readonly spare: Int32Array;
 
-  constructor(pointCounts: ArrayLike<number>, readonly kernel: KernelName = 'float64') {
+  /** `touch`: whether the strands can have contacts. */
+  constructor(pointCounts: ArrayLike<number>, readonly kernel: KernelName = 'float64', readonly touch = false) {
     const strandCount = (this.strandCount = pointCounts.length), lanes = (this.lanes = kernel === 'simd' ? SIMD_LANES : 1);
     this.start = new Int32Array(strandCount + 1);
     this.first = new Int32Array(strandCount);
@@ -79,7 +80,7 @@ export class RodSystem {
     }
     this.groups = Int32Array.from(groups);
     const longest = groups.reduce((most, n, i) => (i % 3 === 2 ? Math.max(most, n) : most), 0);
-    const { offsets, size } = layOut({ points, strands: groups.length / 3, longest, lanes });
+    const { offsets, size } = layOut({ points, strands: groups.length / 3, longest, lanes, touch });
     if (kernel === 'simd') this.simd = createSimdKernel(size, offsets);
     const buffer = this.simd?.buffer ?? new ArrayBuffer(8 * size), base = this.simd?.base ?? 0;
     const k = {} as Record<keyof RodArrays, Lanes>;
@@ -90,10 +91,11 @@ export class RodSystem {
       }
     };
     open(POINT_FIELDS, points);
+    open(TOUCH_FIELDS, touch ? points : 0);
     open(STRAND_FIELDS, groups.length / 3);
     open(SCRATCH_FIELDS, longest + 2);
     this.k = k;
-    this.bytes = k.x.BYTES_PER_ELEMENT * (layOut({ points, strands: groups.length / 3, longest: -2, lanes }).size);
+    this.bytes = k.x.BYTES_PER_ELEMENT * (layOut({ points, strands: groups.length / 3, longest: -2, lanes, touch }).size);
   }
 
   /** Points of strand `s`. */

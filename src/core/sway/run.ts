@@ -211,7 +211,7 @@ export class SwayRun {
     this.numbers = { h: 1 / (shot.fps * this.plan.substeps), gravityX: 0, gravityY: -settings.gravity, gravityZ: 0, passes: this.plan.passes, lagging: settings.bendDamping > 0 ? 1 : 0 };
 
     const kernel = chooseKernel(options.kernel ?? this.plan.kernel);
-    this.system = new RodSystem(new Int32Array(guides).fill(pointCount), kernel);
+    this.system = new RodSystem(new Int32Array(guides).fill(pointCount), kernel, this.contacts !== null);
     this.lengths = new Float64Array(guides);
     this.rootTangents = new Float64Array(3 * guides);
     this.rootDirectors = new Float64Array(3 * guides);

@@ -126,7 +126,7 @@ const CASE_ERROR = 0.005;
 export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: number) => void): CaseResult {
   const gravity = c.gravity as Vec3, plan = planCase(c), tooStiff = c.strands.findIndex((s) => !fitsFloat32(c, s, plan));
   const kernel = chooseKernel(c.kernel === 'auto' && tooStiff >= 0 ? 'float64' : c.kernel);
-  const system = new RodSystem(c.strands.map((s) => s.points.length), kernel), { k, lanes: L } = system;
+  const system = new RodSystem(c.strands.map((s) => s.points.length), kernel, c.colliders.length > 0), { k, lanes: L } = system;
   const tangents: Vec3[] = [], directors: Vec3[] = [], lengths = new Float64Array(c.strands.length);
   let held = 0;
   c.strands.forEach((s, i) => {

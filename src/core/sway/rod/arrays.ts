@@ -30,10 +30,24 @@ export const POINT_FIELDS = {
   restCurvature: 2, restTwist: 1,
   /** Nodes: curvatures at the end of this substep and of the one before; kept up only where bending is damped. */
   strain: 2, strainPrev: 2,
-  /** Contact plane n · x ≥ plane (m, from the root at the end of the substep), 1 where there is one. */
-  contactOn: 1, contactNormal: 3, contactPlane: 1,
-  /** m: the surface's movement over the substep; N: normal force carried on; Coulomb's coefficient. */
-  contactSlide: 3, contactForce: 1, contactFriction: 1,
+} as const;
+
+/** Contacts an edge can have at once. */
+export const SLOTS = 2;
+
+/**
+ * Numbers an edge has for its contacts, for both slots; there only in systems that touch something. A contact acts between
+ * the points i − 1 and i of the edge i, with the weights 1 − s and s.
+ */
+export const TOUCH_FIELDS = {
+  /** 0: none; 1: near; 2: expected to press. */
+  touchOn: 2,
+  /** s; unit normal; n · x ≥ plane, m, from the root at the end of the substep; m: the surface's movement over the substep. */
+  touchAt: 2, touchNormal: 6, touchPlane: 2, touchSlide: 6,
+  /** Coulomb's coefficient. */
+  touchFriction: 2,
+  /** Carried from substep to substep: N, normal force; N, friction of a contact that sticks; 1 where it sticks; 1 where it pressed; m, what the slip was underestimated by. */
+  touchForce: 2, touchStick: 6, touchSticks: 2, touchWas: 2, touchLag: 2,
 } as const;
 
 /** Numbers a strand has in each field. */
@@ -48,7 +62,7 @@ export const STRAND_FIELDS = {
   bendLag: 1,
   /** Substeps since the last start or restart; 0 makes the next one backward Euler. */
   history: 1,
-  /** 1 where any point has a contact plane. */
+  /** 1 where any edge has a contact. */
   touching: 1,
   /** How often the safety net has caught the strand; 0 in a healthy run. */
   netUses: 1,
@@ -58,14 +72,15 @@ export const STRAND_FIELDS = {
 
 /** Working numbers a point of the strand in hand has; one set a thread, one point longer than the longest strand. */
 export const SCRATCH_FIELDS = {
-  y: 3, yv: 3, before: 3, ahead: 3, target: 3, ih: 1, mobility: 1, normalK: 1, frictionK: 1,
+  y: 3, yv: 3, before: 3, ahead: 3, target: 3, ih: 1, mobility: 1, held: 1,
+  touchBlock: 6, metric: 6, touchActive: 2, touchK: 2, touchStiff: 2, touchCarried: 6,
   inverseLength: 1, stretchiness: 1, binormal: 3, chi: 1, kappa: 2, tau: 1, spin: 4,
   r: 4, pointBlock: 6, edgeBlock: 6, crossBlock: 9, spinSpin: 1, spinNext: 1, spinOwn: 3, spinBelow: 3, spinAbove: 3,
   factor: 38, ta: 1, tb: 1, tr: 1,
 } as const;
 
 export type Lanes = Float64Array | Float32Array;
-type Names = keyof typeof POINT_FIELDS | keyof typeof STRAND_FIELDS | keyof typeof SCRATCH_FIELDS;
+type Names = keyof typeof POINT_FIELDS | keyof typeof TOUCH_FIELDS | keyof typeof STRAND_FIELDS | keyof typeof SCRATCH_FIELDS;
 export type RodArrays = { readonly [K in Names]: Lanes };
 
 /** What holds for all strands of a substep. */
@@ -80,16 +95,17 @@ export interface StepNumbers {
   lagging: number;
 }
 
-export interface Layout { points: number; strands: number; longest: number; lanes: number }
+export interface Layout { points: number; strands: number; longest: number; lanes: number; touch: boolean }
 
 /** Offset, in numbers, of each field of a system; and the size of it all. Lanes are kept side by side. */
-export function layOut({ points, strands, longest, lanes }: Layout): { offsets: Record<Names, number>; size: number } {
+export function layOut({ points, strands, longest, lanes, touch }: Layout): { offsets: Record<Names, number>; size: number } {
   const offsets = {} as Record<Names, number>;
   let size = 0;
   const take = (fields: Record<string, number>, count: number): void => {
     for (const [name, width] of Object.entries(fields)) { offsets[name as Names] = size; size += width * count * lanes; }
   };
   take(POINT_FIELDS, points);
+  take(TOUCH_FIELDS, touch ? points : 0);
   take(STRAND_FIELDS, strands);
   take(SCRATCH_FIELDS, longest + 2);
   return { offsets, size };

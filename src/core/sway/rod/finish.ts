@@ -3,7 +3,7 @@ import type { RodArrays, StepNumbers } from './arrays';
 import { measureNodes, transportFrames } from './frames';
 import { any, finite, select, type f, type i32 } from './lanes';
 import { PROJECTION_PASSES } from './length-projection';
-import { CONTACT_PENALTY } from './touch';
+import { keepTouch } from './touch';
 
 /**
  * v = (x − yv)/ĥ, at most a quarter of the strand's length a substep against the root.
@@ -40,7 +40,7 @@ export function finishStep(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: 
   }
   history[s] = select(caught, 0, history[s] + 1);
   netUses[s] += caught;
-  if (touches > 0) keepTouch(k, o, first, n, caught);
+  if (touches > 0) keepTouch(k, first, n, caught);
 }
 
 /** Root to tip; frames of a strand with numbers that are not finite begin anew from its root's. */
@@ -67,20 +67,6 @@ function restoreLengths(k: RodArrays, s: i32, first: i32, n: i32, caught: f, goo
       tangent[a + axis] = select(good, tangent[a + axis], tangent[f0 + axis]);
       director[a + axis] = select(good, director[a + axis], director[f0 + axis]);
     }
-  }
-}
-
-/** Normal forces for the next substep; leaving a contact restarts the point's own two-step history. */
-function keepTouch(k: RodArrays, o: StepNumbers, first: i32, n: i32, caught: f): void {
-  const { x, xPrev, v, vPrev, mass, contactOn, contactNormal, contactPlane, contactForce, ih } = k;
-  for (let i: i32 = 1; i < n; i++) {
-    const p: i32 = first + i, c: i32 = 3 * p;
-    const gap = contactNormal[c] * x[c] + contactNormal[c + 1] * x[c + 1] + contactNormal[c + 2] * x[c + 2] - contactPlane[p];
-    const force = select(caught, 0, contactOn[p] * Math.max(0, contactForce[p] - CONTACT_PENALTY * mass[p] * ih[i] * ih[i] * gap));
-    contactForce[p] = force;
-    const left = contactOn[p] * select(force, 0, 1);
-    xPrev[c] = select(left, x[c] - o.h * v[c], xPrev[c]); xPrev[c + 1] = select(left, x[c + 1] - o.h * v[c + 1], xPrev[c + 1]); xPrev[c + 2] = select(left, x[c + 2] - o.h * v[c + 2], xPrev[c + 2]);
-    vPrev[c] = select(left, v[c], vPrev[c]); vPrev[c + 1] = select(left, v[c + 1], vPrev[c + 1]); vPrev[c + 2] = select(left, v[c + 2], vPrev[c + 2]);
   }
 }
 

@@ -33,12 +33,12 @@ export function projectLengths(k: RodArrays, s: i32, first: i32, n: i32, touches
     for (let i: i32 = 1; i < n; i++) {
       const b: i32 = 3 * i;
       let d: f = mobility[i] + 1e-30, off: f = 0;
-      if (touches > 0) d = through(k, first, i, b, b) + 1e-30;
+      if (touches > 0) d = through(k, i, b, b) + 1e-30;
       if (i > 1) {
         const t = T[b] * T[b - 3] + T[b + 1] * T[b - 2] + T[b + 2] * T[b - 1];
         if (touches > 0) {
-          d = d + through(k, first, i - 1, b, b);
-          off = 0 - through(k, first, i - 1, b, b - 3);
+          d = d + through(k, i - 1, b, b);
+          off = 0 - through(k, i - 1, b, b - 3);
         } else {
           d = d + mobility[i - 1];
           off = 0 - t * mobility[i - 1];
@@ -69,21 +69,22 @@ export function projectLengths(k: RodArrays, s: i32, first: i32, n: i32, touches
   projections[s] = used;
 }
 
-/** t · W_i u for the tangents that start at `oa` and `ob`; the same number as t · u W_i where the point is free. */
-function through(k: RodArrays, first: i32, i: i32, oa: i32, ob: i32): f {
-  const { r: T, mobility, normalK, frictionK, contactNormal } = k;
-  const c: i32 = 3 * (first + i);
-  const w = mobility[i], iw = 1 / w, nx = contactNormal[c], ny = contactNormal[c + 1], nz = contactNormal[c + 2];
-  const plain: f = oa === ob ? 1 : T[oa] * T[ob] + T[oa + 1] * T[ob + 1] + T[oa + 2] * T[ob + 2];
-  const along = (nx * T[oa] + ny * T[oa + 1] + nz * T[oa + 2]) * (nx * T[ob] + ny * T[ob + 1] + nz * T[ob + 2]);
-  return select(normalK[i], (plain - along) * (1 / (iw + frictionK[i])) + along * (1 / (iw + normalK[i])), plain * w);
+/** t · W_i u for the tangents that start at `oa` and `ob`; the same number as (t · u) W_i where the point touches nothing. */
+function through(k: RodArrays, i: i32, oa: i32, ob: i32): f {
+  const { r: T, mobility, metric: W, held } = k;
+  const g: i32 = 6 * i;
+  const ax = T[oa], ay = T[oa + 1], az = T[oa + 2], bx = T[ob], by = T[ob + 1], bz = T[ob + 2];
+  const plain: f = oa === ob ? 1 : ax * bx + ay * by + az * bz;
+  const wx = W[g] * bx + W[g + 1] * by + W[g + 2] * bz, wy = W[g + 1] * bx + W[g + 3] * by + W[g + 4] * bz, wz = W[g + 2] * bx + W[g + 4] * by + W[g + 5] * bz;
+  return select(held[i], ax * wx + ay * wy + az * wz, plain * mobility[i]);
 }
 
 /** x_i += W_i f. */
 function moveThrough(k: RodArrays, first: i32, i: i32, fx: f, fy: f, fz: f): void {
-  const { x, mobility, normalK, frictionK, contactNormal } = k;
-  const c: i32 = 3 * (first + i);
-  const w = mobility[i], iw = 1 / w, nx = contactNormal[c], ny = contactNormal[c + 1], nz = contactNormal[c + 2], touch = normalK[i];
-  const along = nx * fx + ny * fy + nz * fz, wt = 1 / (iw + frictionK[i]), wn = (1 / (iw + touch) - wt) * along;
-  x[c] += select(touch, wt * fx + wn * nx, w * fx); x[c + 1] += select(touch, wt * fy + wn * ny, w * fy); x[c + 2] += select(touch, wt * fz + wn * nz, w * fz);
+  const { x, mobility, metric: W, held } = k;
+  const c: i32 = 3 * (first + i), g: i32 = 6 * i;
+  const w = mobility[i], touched = held[i];
+  x[c] += select(touched, W[g] * fx + W[g + 1] * fy + W[g + 2] * fz, w * fx);
+  x[c + 1] += select(touched, W[g + 1] * fx + W[g + 3] * fy + W[g + 4] * fz, w * fy);
+  x[c + 2] += select(touched, W[g + 2] * fx + W[g + 4] * fy + W[g + 5] * fz, w * fz);
 }
