@@ -215,7 +215,10 @@ function setUp(c: SwayCase, s: CaseStrand): RodSystem {
   const direction = s.rootDirection && (s.rootDirection.map((v) => v / Math.hypot(...s.rootDirection!)) as Vec3);
   const one = placeStrand(s.points.flat(), direction), { k, pointCount: n } = one;
   const rod = { ...roundRod(s.diameter, s.density, s.youngModulus, s.shearModulus), airRate: c.airDrag ?? 0 };
-  if (c.airDrag !== undefined) rod.width = 0;
+  // still air does not change where a strand comes to rest, it only takes longer
+  const still = c.wind.every((v) => v === 0);
+  if (c.airDrag !== undefined || (c.settle && still)) rod.width = 0;
+  if (c.settle && still) rod.airRate = 0;
   const rest = s.rest === 'straight' ? straightened(s.points, direction) : s.rest === 'pose' ? undefined : s.rest.flat();
   makeRod(one, rod, {}, rest, fastening(s, direction));
   if (s.root === 'hinged') hingeRoot(one);
