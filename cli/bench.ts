@@ -33,7 +33,7 @@ const document = newDocument(mesh.name, { clip: 'look back', start: 0, end: 48, 
 const planting = scatterEvenly(surface, faces, GUIDES, 1), offsets = new Float32Array(3 * POINTS * GUIDES);
 const grow = time(() => { for (let g = 0; g < GUIDES; g++) offsets.set(growGuide(surface, rootPlace(surface, planting, g), surface.normal(planting.faces[g]), { length: 0.24, pointCount: POINTS, lie: 'falling', lift: 0.012 }), 3 * POINTS * g); });
 const lengths = Float32Array.from({ length: GUIDES }, (_, g) => polylineLength(offsets, g * POINTS, POINTS));
-const scene = (pills: boolean): Scene => ({ character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: document.shot, planting, offsets, pointCount: POINTS, hidden: [], settings: { ...document.sway, skinPills: pills, garmentPills: pills } });
+const scene = (pills: boolean): Scene => ({ character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: document.shot, planting, offsets, pointCount: POINTS, hidden: [], settings: { ...document.sway, skinPills: pills, garments: pills ? 'pills' as const : 'off' as const, chooseSubsteps: false } });
 const fit = time(() => { characterPills(character, [], { skin: true, garments: true }); });
 const pills = characterPills(character, [], { skin: true, garments: true });
 const sway = (withPills: boolean): number => {

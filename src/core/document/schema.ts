@@ -103,7 +103,9 @@ export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   calmStart: z.boolean(),
   /** Whether substeps are chosen for the wanted error. */
   chooseSubsteps: z.boolean(),
-  skinPills: z.boolean(), garmentPills: z.boolean(),
+  skinPills: z.boolean(),
+  /** What is worn: cloth with two sides, the mesh itself; or pills fitted to it. */
+  garments: z.enum(['shells', 'pills', 'off']),
 });
 export type SwaySettings = z.infer<typeof swaySchema>;
 
@@ -145,7 +147,7 @@ export type GroomDocument = z.infer<typeof documentSchema>;
 
 export function defaultSway(): SwaySettings {
   const profiles = Object.fromEntries(Object.entries(SWAY_PROFILES).map(([name, p]) => [name, p.fallback.map(([x, y]) => [x, y])])) as unknown as SwaySettings['profiles'];
-  return { ...defaultsOf(SWAY_PARAMETERS), material: 'scalp hair' satisfies MaterialName, profiles, calmStart: true, chooseSubsteps: true, skinPills: true, garmentPills: true };
+  return { ...defaultsOf(SWAY_PARAMETERS), material: 'scalp hair' satisfies MaterialName, profiles, calmStart: true, chooseSubsteps: true, skinPills: true, garments: 'shells' };
 }
 
 export function newDocument(meshName: string, shot: GroomDocument['shot']): GroomDocument {

@@ -14,7 +14,7 @@ describe('documents of earlier formats', () => {
     const d = readDocument(format1());
     expect(d.format).toBe(2);
     expect(physicalRod(d.sway).diameter).toBeCloseTo(90e-6, 9);
-    expect(d.sway).toMatchObject({ damping: 4, skinGapMm: 1.5, garmentPills: false, substeps: 6, chooseSubsteps: false, airDrag: 0, lock: 1 });
+    expect(d.sway).toMatchObject({ damping: 4, skinGapMm: 1.5, garments: 'off', substeps: 6, chooseSubsteps: false, airDrag: 0, lock: 1 });
     for (const [share, hold] of [[0, 0.6], [0.5, 0.12], [1, 0.12]]) expect(holdAt(d.sway, share)).toBeCloseTo(hold, 9);
   });
   it('a hold that reaches the tip, or none at all, is a profile too', () => {

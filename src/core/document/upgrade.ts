@@ -12,7 +12,7 @@ interface Format1 { sway: Record<string, number | boolean> }
 
 /** Format 1 had one material, hold in three numbers, and a fixed number of substeps; the air did not count. */
 function fromFormat1(old: Format1): unknown {
-  const { diameterUm, holdRoot, holdTip, holdReach, ...same } = old.sway as Record<string, number> & Format1['sway'];
+  const { diameterUm, holdRoot, holdTip, holdReach, garmentPills, ...same } = old.sway as Record<string, number> & Format1['sway'];
   const fresh = defaultSway(), hold = Math.max(holdRoot, holdTip), share = (h: number): number => (hold > 0 ? h / hold : 0);
   const knots: [number, number][] = [[0, share(holdRoot)], [holdReach, share(holdTip)]];
   if (holdReach < 1) knots.push([1, share(holdTip)]);
@@ -20,7 +20,7 @@ function fromFormat1(old: Format1): unknown {
     ...old, format: DOCUMENT_FORMAT,
     sway: {
       ...fresh, ...same, thickness: Math.round((diameterUm * 1e-6) / MATERIALS['scalp hair'].diameter * 1e4) / 1e4, hold,
-      profiles: { ...fresh.profiles, hold: knots }, lock: 1, airDrag: 0, bendDamping: 0, chooseSubsteps: false,
+      profiles: { ...fresh.profiles, hold: knots }, lock: 1, airDrag: 0, bendDamping: 0, chooseSubsteps: false, garments: garmentPills ? 'pills' : 'off',
     },
   };
 }

@@ -7,6 +7,7 @@
  */
 import { slerpInto } from '../math/mat4';
 import { pillDistance, type Pill } from './pills';
+import type { Shell } from './shell';
 import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
 
@@ -14,6 +15,8 @@ import type { RodSystem } from './rod-system';
 const NEAR = 0.002;
 /** Normals that differ by less are one contact. */
 const SAME_WAY = 0.97;
+/** A contact is handed on to a neighbouring triangle whose normal is so alike. */
+const HANDED_ON = 0.7;
 /** Share of a depth that is left after a substep: it must not turn into speed. */
 const KEPT_DEPTH = 0.8;
 
@@ -52,17 +55,24 @@ export class ContactFinder {
   /** Edges that began inside and have not come out: only their upper point is watched. */
   private inside = new Uint8Array(0);
   /** Nearest two of an edge: pill, gap, place on the edge, normal. */
-  private readonly found = Array.from({ length: SLOTS }, () => ({ pill: -1, gap: 0, s: 1, nx: 0, ny: 1, nz: 0 }));
+  private readonly found = Array.from({ length: SLOTS }, (): Found => ({ id: -1, gap: 0, s: 1, nx: 0, ny: 1, nz: 0, plane: 0, ux: 0, uy: 0, uz: 0 }));
+  private shellReady = false;
+  /** First number of each shell's contacts. */
+  private readonly shellIds: number[] = [];
   /** Pills: gap kept and friction, their own or the settings'. */
   private readonly gaps: Float64Array;
   private readonly frictions: Float64Array;
   private readonly firstPoint: number;
 
-  constructor(readonly pills: readonly Pill[], strandCount: number, settings: ContactSettings) {
+  /** `shells`: meshes besides the pills; their frames are told by `frame`. */
+  constructor(readonly pills: readonly Pill[], strandCount: number, settings: ContactSettings, private readonly shells: readonly Shell[] = []) {
     this.count = pills.length;
     this.gaps = Float64Array.from(pills, (p) => p.gap ?? settings.skinGap);
     this.frictions = Float64Array.from(pills, (p) => p.friction ?? settings.friction);
     this.firstPoint = settings.firstPoint ?? 2;
+    let id = this.count;
+    for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
+    this.shellIds.push(id);
     this.ends = new Float64Array(6 * this.count);
     this.balls = new Float64Array(4 * this.count);
     this.back = new Float64Array(12 * this.count);
@@ -92,8 +102,21 @@ export class ContactFinder {
     }
   }
 
+  /** Places of a shell's vertices at both ends of the frame; `points`: of the whole system. */
+  frame(which: number, from: Float64Array, to: Float64Array, points: number): void {
+    if (!this.shellReady) for (const shell of this.shells) shell.begin(points);
+    this.shellReady = true;
+    this.shells[which].frame(from, to);
+  }
+  /** Shell that a contact's number belongs to, −1 for none. */
+  private shellOf(id: number): number {
+    for (let q = this.shells.length - 1; q >= 0; q--) if (id >= this.shellIds[q]) return q;
+    return -1;
+  }
+
   /** Places all pills for the substep that ends at share `t1` of the way from one frame to the next and began at `t0`. */
   place(from: RigidMotions, to: RigidMotions, t0: number, t1: number): void {
+    for (const shell of this.shells) shell.place(t0, t1);
     for (let k = 0; k < this.count; k++) {
       const o = 7 * k;
       mixMotion(this.motionBefore, o, from, to, t0);
@@ -131,13 +154,14 @@ export class ContactFinder {
       c = system.at(s, i, 3);
       const bx = x[c] + rx, by = x[c + L] + ry, bz = x[c + 2 * L] + rz, bpx = bx + h * v[c] + gx, bpy = by + h * v[c + L] + gy, bpz = bz + h * v[c + 2 * L] + gz;
       const p = start[s] + i;
-      found[0].pill = found[1].pill = -1;
+      found[0].id = found[1].id = -1;
       if (near > 0 && (fresh || this.inside[p])) {
         this.nearest(s, true, false, ax, ay, az, bx, by, bz);
-        this.inside[p] = found[0].pill >= 0 && found[0].gap < 0 ? 1 : 0;
-        found[0].pill = found[1].pill = -1;
+        this.inside[p] = found[0].id >= 0 && found[0].gap < 0 ? 1 : 0;
+        found[0].id = found[1].id = -1;
       }
       if (near > 0) this.nearest(s, i === first, this.inside[p] === 1 || (i > first && this.inside[p - 1] === 1), apx, apy, apz, bpx, bpy, bpz);
+      for (let q = 0; q < this.shells.length; q++) this.nearestOfShell(q, p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
       touching = Math.max(touching, this.fill(system, s, i, fresh, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz));
       ax = bx; ay = by; az = bz; apx = bpx; apy = bpy; apz = bpz;
     }
@@ -157,12 +181,17 @@ export class ContactFinder {
       if (place <= 1e-6 && !lowest) continue;
       const gap = pillDistance(ax + place * ux, ay + place * uy, az + place * uz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], pill.radiusA, pill.radiusB, out) - gaps[n];
       if (gap > 0.012) continue;
-      const [first, second] = found;
-      const same = (f: (typeof found)[0]): boolean => f.pill >= 0 && f.nx * out[0] + f.ny * out[1] + f.nz * out[2] > SAME_WAY;
-      if (first.pill < 0 || gap < first.gap) {
-        if (first.pill >= 0 && !same(first)) Object.assign(second, first);
-        put(first, n, gap, place, out);
-      } else if (!same(first) && (second.pill < 0 || gap < second.gap)) put(second, n, gap, place, out);
+      offer(found, n, gap, place, out[0], out[1], out[2]);
+    }
+  }
+
+  /** The same for the cloth; a contact of cloth has its plane and the surface's movement with it. */
+  private nearestOfShell(which: number, p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+    const shell = this.shells[which];
+    shell.ask(p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    for (let q = 0; q < shell.count; q++) {
+      const c = shell.candidates[q], taken = offer(this.found, this.shellIds[which] + c.id, c.gap, c.s, c.nx, c.ny, c.nz);
+      if (taken) { taken.plane = c.plane; taken.ux = c.ux; taken.uy = c.uy; taken.uz = c.uz; }
     }
   }
 
@@ -170,38 +199,45 @@ export class ContactFinder {
   private fill(system: RodSystem, strand: number, i: number, fresh: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): number {
     const { k, lanes: L, rootPosition } = system, { touched, startDepth, found, back: B } = this, p = system.start[strand] + i, single = system.at(strand, i, SLOTS), triple = system.at(strand, i, 3 * SLOTS);
     const [first, second] = found;
-    // an edge that began the run inside is let be and may only come out
-    if (first.pill >= 0) {
-      const now = this.gapNow(ax + first.s * (bx - ax), ay + first.s * (by - ay), az + first.s * (bz - az), first.pill) - this.gaps[first.pill];
+    // an edge that began the run inside a pill is let be and may only come out
+    const pill = first.id >= 0 && first.id < this.count ? first : second.id >= 0 && second.id < this.count ? second : null;
+    if (pill) {
+      const now = this.gapNow(ax + pill.s * (bx - ax), ay + pill.s * (by - ay), az + pill.s * (bz - az), pill.id) - this.gaps[pill.id];
       startDepth[p] = this.inside[p] === 0 ? 0 : Math.min(0, fresh ? now : Math.max(startDepth[p], now));
     } else startDepth[p] = 0;
-    const begun = startDepth[p];
-    for (const f of found) if (f.pill >= 0 && f.gap - begun > NEAR) f.pill = -1;
-    if (first.pill < 0 && second.pill >= 0) { put(first, second.pill, second.gap, second.s, [second.nx, second.ny, second.nz]); second.pill = -1; }
-    // a pill keeps the slot it has, and with it what is carried from substep to substep
-    const swap = (second.pill >= 0 && second.pill === touched[SLOTS * p]) || (first.pill >= 0 && first.pill === touched[SLOTS * p + 1] && first.pill !== touched[SLOTS * p]);
+    for (const f of found) if (f.id >= 0 && f.gap - (f.id < this.count ? startDepth[p] : 0) > NEAR) f.id = -1;
+    if (first.id < 0 && second.id >= 0) { Object.assign(first, second); second.id = -1; }
+    // a contact keeps the slot it has, and with it what is carried from substep to substep
+    const at = (j: number): number => touched[SLOTS * p + j];
+    const swap = (second.id >= 0 && second.id === at(0)) || (first.id >= 0 && first.id === at(1) && first.id !== at(0));
     let any = 0;
     for (let j = 0; j < SLOTS; j++) {
       const f = found[swap ? 1 - j : j], slot = SLOTS * p + j, e = single + j * L, n = triple + 3 * j * L;
-      if (f.pill !== touched[slot]) {
+      // neighbouring triangles hand a contact on while it points the same way
+      const handed = f.id >= this.count && this.shellOf(f.id) === this.shellOf(touched[slot]) && k.touchNormal[n] * f.nx + k.touchNormal[n + L] * f.ny + k.touchNormal[n + 2 * L] * f.nz > HANDED_ON;
+      if (f.id !== touched[slot] && !handed) {
         k.touchForce[e] = k.touchSticks[e] = k.touchWas[e] = k.touchLag[e] = 0;
         k.touchStick[n] = k.touchStick[n + L] = k.touchStick[n + 2 * L] = 0;
-        touched[slot] = f.pill;
       }
-      if (f.pill < 0) { k.touchOn[e] = 0; continue; }
+      touched[slot] = f.id;
+      if (f.id < 0) { k.touchOn[e] = 0; continue; }
       any = 1;
-      const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz);
-      const here = this.gapNow(ax + f.s * (bx - ax), ay + f.s * (by - ay), az + f.s * (bz - az), f.pill) - this.gaps[f.pill] - begun;
+      const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz), ofPill = f.id < this.count, begun = ofPill ? startDepth[p] : 0;
+      const hx = ax + f.s * (bx - ax), hy = ay + f.s * (by - ay), hz = az + f.s * (bz - az);
+      if (ofPill) {
+        const o = 12 * f.id;
+        f.ux = cx - (B[o] * cx + B[o + 1] * cy + B[o + 2] * cz + B[o + 3]);
+        f.uy = cy - (B[o + 4] * cx + B[o + 5] * cy + B[o + 6] * cz + B[o + 7]);
+        f.uz = cz - (B[o + 8] * cx + B[o + 9] * cy + B[o + 10] * cz + B[o + 11]);
+      }
+      const here = ofPill ? this.gapNow(hx, hy, hz, f.id) - this.gaps[f.id] - begun : f.nx * (hx + f.ux) + f.ny * (hy + f.uy) + f.nz * (hz + f.uz) - f.plane;
       k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1;
       k.touchAt[e] = f.s;
-      k.touchFriction[e] = this.frictions[f.pill];
+      k.touchFriction[e] = ofPill ? this.frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
       k.touchNormal[n] = f.nx; k.touchNormal[n + L] = f.ny; k.touchNormal[n + 2 * L] = f.nz;
       const qx = cx - rootPosition[3 * strand], qy = cy - rootPosition[3 * strand + 1], qz = cz - rootPosition[3 * strand + 2];
       k.touchPlane[e] = f.nx * qx + f.ny * qy + f.nz * qz - (f.gap - begun) + KEPT_DEPTH * Math.min(0, here);
-      const o = 12 * f.pill;
-      k.touchSlide[n] = cx - (B[o] * cx + B[o + 1] * cy + B[o + 2] * cz + B[o + 3]);
-      k.touchSlide[n + L] = cy - (B[o + 4] * cx + B[o + 5] * cy + B[o + 6] * cz + B[o + 7]);
-      k.touchSlide[n + 2 * L] = cz - (B[o + 8] * cx + B[o + 9] * cy + B[o + 10] * cz + B[o + 11]);
+      k.touchSlide[n] = f.ux; k.touchSlide[n + L] = f.uy; k.touchSlide[n + 2 * L] = f.uz;
       // what sticks is turned into the present tangent plane
       const along = k.touchStick[n] * f.nx + k.touchStick[n + L] * f.ny + k.touchStick[n + 2 * L] * f.nz;
       k.touchStick[n] -= along * f.nx; k.touchStick[n + L] -= along * f.ny; k.touchStick[n + 2 * L] -= along * f.nz;
@@ -225,10 +261,27 @@ export class ContactFinder {
     }
     return -least;
   }
+  /** Depth of a point beyond its side of any shell at the end of the last placed substep, m, ≥ 0. */
+  shellDepth(p: number, px: number, py: number, pz: number): number {
+    let depth = 0;
+    for (let q = 0; q < this.shells.length; q++) depth = Math.max(depth, this.shells[q].depth(p, px, py, pz));
+    return depth;
+  }
 }
 
-function put(f: { pill: number; gap: number; s: number; nx: number; ny: number; nz: number }, pill: number, gap: number, s: number, normal: ArrayLike<number>): void {
-  f.pill = pill; f.gap = gap; f.s = s; f.nx = normal[0]; f.ny = normal[1]; f.nz = normal[2];
+interface Found { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
+
+/** Puts a contact among the two nearest of different directions, if it belongs there; returns its place. */
+function offer(found: Found[], id: number, gap: number, s: number, nx: number, ny: number, nz: number): Found | null {
+  const [first, second] = found;
+  const same = (f: Found): boolean => f.id >= 0 && f.nx * nx + f.ny * ny + f.nz * nz > SAME_WAY;
+  let place: Found | null = null;
+  if (first.id < 0 || gap < first.gap) {
+    if (first.id >= 0 && !same(first)) Object.assign(second, first);
+    place = first;
+  } else if (!same(first) && (second.id < 0 || gap < second.gap)) place = second;
+  if (place) { place.id = id; place.gap = gap; place.s = s; place.nx = nx; place.ny = ny; place.nz = nz; }
+  return place;
 }
 
 /**

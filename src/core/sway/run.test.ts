@@ -170,7 +170,7 @@ describe('the plan of a run', () => {
     expect(coarse.substeps).toBeGreaterThanOrEqual(6); // pills are on
     expect(chosen.kernel).toBe('auto');
     expect(planRun(scene({ chooseSubsteps: false, substeps: 3 }), -1, 24)).toMatchObject({ substeps: 3, because: 'asked' });
-    expect(planRun({ ...scene({ skinPills: false, garmentPills: false }), clip: null }, -1, 24)).toMatchObject({ substeps: 2, because: 'least' });
+    expect(planRun({ ...scene({ skinPills: false, garments: 'off' }), clip: null }, -1, 24)).toMatchObject({ substeps: 2, because: 'least' });
   });
   it('both kernels tell the same movement', () => {
     const a = new SwayRun(scene({ skinPills: false }), 0, { kernel: 'float64' }), b = new SwayRun(scene({ skinPills: false }), 0, { kernel: 'simd' });

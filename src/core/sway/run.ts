@@ -17,6 +17,7 @@ import { FIXED_HOLD, holdRate } from './hold';
 import { physicalRod } from './materials';
 import { fitPills, shrinkInto, type Pill } from './pills';
 import type { StepNumbers } from './rod/arrays';
+import { Shell } from './shell';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
 import { AIR, makeRod, placeStrand } from './strand-setup';
 import { airDamping, float32Suffices, planSubsteps, type RootMovement, type StepPlan } from './substeps';
@@ -120,13 +121,31 @@ class RootPoser {
     this.vertices = rootVertices(planting, mesh.triangles);
   }
   /** Motions of the roots (7 × guides) and of pills (7 × pills) at a frame. */
-  poseInto(frame: number, motions: Float64Array, pills: readonly Pill[] = [], pillMotions?: Float64Array): void {
+  poseInto(frame: number, motions: Float64Array, pills: readonly Pill[] = [], pillMotions?: Float64Array, worn: readonly WornShell[] = []): void {
     const { character, mesh, clip, shot, planting } = this.scene;
     const pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
     skinPositions(character, mesh, pose, this.skin, this.vertices);
     rootMotionsInto(motions, planting, this.frames, this.skin, mesh.triangles);
     pills.forEach((pill, k) => rigidMotionInto(pillMotions!, 7 * k, this.rest, pose, pill.node));
+    for (const w of worn) w.pose(pose);
   }
+}
+
+/** A mesh of the character as a shell, and where its vertices are. */
+class WornShell {
+  readonly shell: Shell;
+  /** 3 × vertices, m, world: at the frame the run is at, and at the next. */
+  before: Float64Array;
+  now: Float64Array;
+  constructor(private readonly character: Character, private readonly mesh: CharacterMesh, thickness: number, friction: number) {
+    this.before = new Float64Array(mesh.positions.length);
+    this.now = new Float64Array(mesh.positions.length);
+    this.pose(poseCharacter(character, null, 0));
+    this.shell = new Shell(mesh.triangles, this.now, thickness, friction);
+  }
+  pose(pose: Pose): void { skinPositions(this.character, this.mesh, pose, this.now); }
+  /** The next frame becomes the one the run is at. */
+  turn(): void { [this.before, this.now] = [this.now, this.before]; }
 }
 
 /**
@@ -155,7 +174,7 @@ export function planRun(scene: Scene, firstFrame: number, lastFrame: number): Ru
   const length = Math.max(1e-4, lengths.sort((a, b) => a - b)[guides >> 1] ?? 0), rod = physicalRod(settings);
   const meanDamping = settings.damping * [0.1, 0.3, 0.5, 0.7, 0.9].reduce((sum, s) => sum + profileAt(settings.profiles.damping, s) / 5, 0);
   const damping = meanDamping + settings.airDrag * airDamping(rod.width, rod.lineDensity, Math.max(0.1, 0.3 * root.speed), AIR);
-  const plan = planSubsteps(shot.fps, { length, edge: length / (pointCount - 1), bend: rod.bend, lineDensity: rod.lineDensity, damping }, root, settings.gravity, settings.error / 100, settings.skinPills || settings.garmentPills, settings.chooseSubsteps ? undefined : settings.substeps);
+  const plan = planSubsteps(shot.fps, { length, edge: length / (pointCount - 1), bend: rod.bend, lineDensity: rod.lineDensity, damping }, root, settings.gravity, settings.error / 100, settings.skinPills || settings.garments !== 'off', settings.chooseSubsteps ? undefined : settings.substeps);
   const stiffest = Math.max(...[0, 0.25, 0.5, 0.75, 1].map((s) => profileAt(settings.profiles.stiffness, s))), shortest = Math.max(1e-4, lengths[0] ?? length) / (pointCount - 1);
   return { ...plan, kernel: float32Suffices(pointCount, shortest, rod.bend * stiffest, rod.lineDensity, 1 / (shot.fps * plan.substeps)) ? 'auto' : 'float64' };
 }
@@ -175,6 +194,7 @@ export class SwayRun {
   readonly report: StartReport;
   frame: number;
   private readonly contacts: ContactFinder | null;
+  private readonly worn: readonly WornShell[];
   private readonly poser: RootPoser;
   private readonly lengths: Float64Array;
   private readonly plan: RunPlan;
@@ -202,11 +222,13 @@ export class SwayRun {
     this.poser = new RootPoser(scene);
     this.motions = new Float64Array(7 * guides);
     this.nextMotions = new Float64Array(7 * guides);
-    const used = options.pills ?? characterPills(character, scene.hidden, { skin: settings.skinPills, garments: settings.garmentPills });
-    this.contacts = used.length > 0 ? new ContactFinder(used, guides, { skinGap: settings.skinGapMm / 1000, friction: settings.friction }) : null;
+    const used = options.pills ?? characterPills(character, scene.hidden, { skin: settings.skinPills, garments: settings.garments === 'pills' }), gap = settings.skinGapMm / 1000;
+    this.worn = settings.garments === 'shells' ? character.meshes.filter((m) => m.role === 'garment' && !scene.hidden.includes(m.name)).map((m) => new WornShell(character, m, gap, settings.friction)) : [];
+    this.contacts = used.length > 0 || this.worn.length > 0 ? new ContactFinder(used, guides, { skinGap: gap, friction: settings.friction }, this.worn.map((w) => w.shell)) : null;
     this.pillMotions = new Float64Array(7 * used.length);
     this.nextPillMotions = new Float64Array(7 * used.length);
-    this.poser.poseInto(startFrame, this.motions, used, this.pillMotions);
+    this.poser.poseInto(startFrame, this.motions, used, this.pillMotions, this.worn);
+    for (const w of this.worn) w.turn();
     this.plan = options.plan ?? { substeps: settings.substeps, passes: 1, error: 0, because: 'asked', kernel: 'auto' };
     this.numbers = { h: 1 / (shot.fps * this.plan.substeps), gravityX: 0, gravityY: -settings.gravity, gravityZ: 0, passes: this.plan.passes, lagging: settings.bendDamping > 0 ? 1 : 0 };
 
@@ -304,8 +326,9 @@ export class SwayRun {
   advance(): FrameMeasures {
     const { system, contacts, places, placesBefore, plan: { substeps } } = this;
     const netBefore = system.netUses;
-    this.poser.poseInto(this.frame + 1, this.nextMotions, contacts?.pills, this.nextPillMotions);
+    this.poser.poseInto(this.frame + 1, this.nextMotions, contacts?.pills, this.nextPillMotions, this.worn);
     if (contacts) {
+      this.worn.forEach((w, q) => contacts.frame(q, w.before, w.now, system.pointCount));
       for (let g = 0; g < system.strandCount; g++) for (let c = 0; c < 3; c++) {
         placesBefore[3 * g + c] = this.motions[7 * g + 4 + c];
         places[3 * g + c] = this.nextMotions[7 * g + 4 + c];
@@ -322,6 +345,7 @@ export class SwayRun {
     }
     [this.motions, this.nextMotions] = [this.nextMotions, this.motions];
     [this.pillMotions, this.nextPillMotions] = [this.nextPillMotions, this.pillMotions];
+    for (const w of this.worn) w.turn();
     this.frame++;
     system.positionsInto(this.world);
     return this.measure(system.netUses - netBefore);
@@ -339,7 +363,7 @@ export class SwayRun {
         const stretch = Math.abs(Math.sqrt(dx * dx + dy * dy + dz * dz) / restLength[rest + (p - start[g]) * lanes] - 1);
         if (stretch > out.stretch) { out.stretch = stretch; out.stretchGuide = g; }
         if (!contacts || p < start[g] + 2) continue;
-        const depth = contacts.depth(g, x[a], x[a + 1], x[a + 2]) - this.began[p];
+        const depth = Math.max(contacts.depth(g, x[a], x[a + 1], x[a + 2]) - this.began[p], contacts.shellDepth(p, x[a], x[a + 1], x[a + 2]));
         if (depth > out.depth) { out.depth = depth; out.depthGuide = g; }
       }
     }

@@ -36,7 +36,7 @@ export function CastList() {
       <button type="button" onClick={() => useEditor.setState({ stage: 'plant' })} className={`flex h-[25px] w-full items-center pr-3 pl-7 text-left text-soft ${stage === 'plant' ? 'bg-lifted shadow-[inset_2px_0_var(--copper)]' : 'hover:bg-raised'}`}>plot<span className="num ml-auto text-faint">{session.plotFaces.length} faces</span></button>
       {document.guides && <div className="flex h-[25px] items-center pr-3 pl-7 text-soft">filled strands<span className="num ml-auto text-faint">{fillCount.toLocaleString('en')}</span></div>}
       <Heading>Around it</Heading>
-      {sources.length === 0 && <p className="px-3 text-faint">{document.sway.skinPills || document.sway.garmentPills ? 'Fitting pills …' : 'Nothing collides.'}</p>}
+      {sources.length === 0 && <p className="px-3 text-faint">{document.sway.skinPills || document.sway.garments === 'pills' ? 'Fitting pills …' : 'Nothing collides.'}</p>}
       {sources.map((s) => <div key={s} className="flex h-[25px] items-center px-3 text-soft"><span className="truncate">{s === 'skin' ? 'Skin pills' : 'Garment pills'}</span><span className="num ml-auto text-faint">{pills.filter((p) => p.source === s).length}</span></div>)}
     </aside>
   );

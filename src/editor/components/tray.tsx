@@ -178,7 +178,7 @@ function SwayPanel({ document }: PanelProps) {
   if (!document.guides) return <First to="plant" label="Go to Plant">There is no hair to move. Plant guides first.</First>;
   const { sway } = document, edit = useEditor.getState().edit;
   const field = (n: keyof typeof SWAY_PARAMETERS, physical?: string): ReactNode => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} physical={physical} />;
-  const pills = session.pills(), count = (skin: boolean): number => pills.filter((p) => (p.source === 'skin') === skin).length;
+  const skinPills = session.pills().filter((p) => p.source === 'skin').length;
   const rod = physicalRod(sway), plan = run.key === session.key ? run.proof?.report.plan : undefined;
   const fresh = run.key === session.key, total = document.bake.preRoll + document.shot.end - document.shot.start + 1;
   return (
@@ -202,8 +202,8 @@ function SwayPanel({ document }: PanelProps) {
         <Note>Hold, stiffness and damping run from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
       </Question>
       <Question title="What is around it?">
-        <Toggle label="Skin pills" help="Round shapes fitted to the body; hair does not pass them." checked={sway.skinPills} aside={sway.skinPills ? count(true) : 'off'} onChange={(v) => edit(v ? 'Skin pills on' : 'Skin pills off', (x) => { x.sway.skinPills = v; })} />
-        <Toggle label="Garment pills" help="Round shapes fitted to what is worn in this shot." checked={sway.garmentPills} aside={sway.garmentPills ? count(false) : 'off'} onChange={(v) => edit(v ? 'Garment pills on' : 'Garment pills off', (x) => { x.sway.garmentPills = v; })} />
+        <Toggle label="Skin pills" help="Round shapes fitted to the body; hair does not pass them." checked={sway.skinPills} aside={sway.skinPills ? skinPills : 'off'} onChange={(v) => edit(v ? 'Skin pills on' : 'Skin pills off', (x) => { x.sway.skinPills = v; })} />
+<div className="my-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Garments</span><Choice label="Garments" value={sway.garments} onChange={(v) => edit(`Garments: ${v}`, (x) => { x.sway.garments = v; })} options={[{ value: 'shells', label: 'cloth', help: 'What is worn stops hair as it is drawn, from both sides: hair under a collar stays under it.' }, { value: 'pills', label: 'pills', help: 'Round shapes fitted to what is worn: quicker, and rougher.' }, { value: 'off', label: 'off', help: 'Hair passes through what is worn.' }]} /></div>
         {field('skinGapMm')}{field('friction')}{field('gravity')}{field('airDrag')}{field('windSpeed')}{sway.windSpeed > 0 && <>{field('windTurn')}{field('windRise')}</>}
       </Question>
       <Question title="How careful?">

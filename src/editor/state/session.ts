@@ -190,10 +190,10 @@ export class Session {
 
   /** Pills as the settings ask for, in the rest pose; fitted in a worker, the last ones until then. */
   pills(): Pill[] {
-    const { hidden, sway } = this.document, key = JSON.stringify([hidden, sway.skinPills, sway.garmentPills]);
+    const { hidden, sway } = this.document, key = JSON.stringify([hidden, sway.skinPills, sway.garments]);
     if (this.pillKey !== key) {
       this.pillKey = key;
-      this.toFill({ kind: 'pills', key, hidden, skin: sway.skinPills, garments: sway.garmentPills });
+      this.toFill({ kind: 'pills', key, hidden, skin: sway.skinPills, garments: sway.garments === 'pills' });
     }
     return this.fittedPills;
   }
