@@ -17,6 +17,8 @@ const NEAR = 0.002;
 const SAME_WAY = 0.97;
 /** A contact is handed on to a neighbouring triangle whose normal is so alike. */
 const HANDED_ON = 0.7;
+/** A contact so low on an edge whose lower point cannot move would swing its upper point far. */
+const LEAST_PLACE = 0.25;
 /** Share of a depth that is left after a substep: it must not turn into speed. */
 const KEPT_DEPTH = 0.8;
 
@@ -57,6 +59,8 @@ export class ContactFinder {
   /** Nearest two of an edge: pill, gap, place on the edge, normal. */
   private readonly found = Array.from({ length: SLOTS }, (): Found => ({ id: -1, gap: 0, s: 1, nx: 0, ny: 1, nz: 0, plane: 0, ux: 0, uy: 0, uz: 0 }));
   private shellReady = false;
+  /** Strands that can reach each shell this frame. */
+  private readonly reachable: Uint8Array[];
   /** First number of each shell's contacts. */
   private readonly shellIds: number[] = [];
   /** Pills: gap kept and friction, their own or the settings'. */
@@ -70,6 +74,7 @@ export class ContactFinder {
     this.gaps = Float64Array.from(pills, (p) => p.gap ?? settings.skinGap);
     this.frictions = Float64Array.from(pills, (p) => p.friction ?? settings.friction);
     this.firstPoint = settings.firstPoint ?? 2;
+    this.reachable = shells.map(() => new Uint8Array(strandCount));
     let id = this.count;
     for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
     this.shellIds.push(id);
@@ -83,7 +88,7 @@ export class ContactFinder {
     this.met = new Uint8Array(strandCount);
   }
 
-  /** Lists, for each strand, the pills it could reach between two frames. `lengths`: strand lengths, m. */
+  /** Lists, for each strand, the pills it could reach between two frames, and readies the shells that are near any. `lengths`: strand lengths, m. */
   cull(from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, lengths: ArrayLike<number>): void {
     const ends = [new Float64Array(6 * this.count), new Float64Array(6 * this.count)];
     this.pills.forEach((pill, k) => { placePill(pill, from, 7 * k, ends[0], 6 * k); placePill(pill, to, 7 * k, ends[1], 6 * k); });
@@ -100,6 +105,14 @@ export class ContactFinder {
       }
       this.nearCount[s] = found;
     }
+    this.shells.forEach((shell, q) => {
+      let any = 0;
+      for (let s = 0; s < this.nearCount.length; s++) {
+        const r = lengths[s] + 0.01, o = 3 * s;
+        any |= this.reachable[q][s] = shell.reaches(rootFrom[o], rootFrom[o + 1], rootFrom[o + 2], r) || shell.reaches(rootTo[o], rootTo[o + 1], rootTo[o + 2], r) ? 1 : 0;
+      }
+      if (any) shell.build();
+    });
   }
 
   /** Places of a shell's vertices at both ends of the frame; `points`: of the whole system. */
@@ -156,12 +169,12 @@ export class ContactFinder {
       const p = start[s] + i;
       found[0].id = found[1].id = -1;
       if (near > 0 && (fresh || this.inside[p])) {
-        this.nearest(s, true, false, ax, ay, az, bx, by, bz);
+        this.nearest(s, i === 1, true, false, ax, ay, az, bx, by, bz);
         this.inside[p] = found[0].id >= 0 && found[0].gap < 0 ? 1 : 0;
         found[0].id = found[1].id = -1;
       }
-      if (near > 0) this.nearest(s, i === first, this.inside[p] === 1 || (i > first && this.inside[p - 1] === 1), apx, apy, apz, bpx, bpy, bpz);
-      for (let q = 0; q < this.shells.length; q++) this.nearestOfShell(q, p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+      if (near > 0) this.nearest(s, i === 1, i === first, this.inside[p] === 1 || (i > first && this.inside[p - 1] === 1), apx, apy, apz, bpx, bpy, bpz);
+      for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s]) this.nearestOfShell(q, i === 1, p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
       touching = Math.max(touching, this.fill(system, s, i, fresh, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz));
       ax = bx; ay = by; az = bz; apx = bpx; apy = bpy; apz = bpz;
     }
@@ -169,7 +182,7 @@ export class ContactFinder {
   }
 
   /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
-  private nearest(s: number, lowest: boolean, upper: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
+  private nearest(s: number, rooted: boolean, lowest: boolean, upper: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
     const { ends, balls, gaps, out, found } = this, ux = bx - ax, uy = by - ay, uz = bz - az, half = 0.5 * Math.sqrt(ux * ux + uy * uy + uz * uz), mx = ax + 0.5 * ux, my = ay + 0.5 * uy, mz = az + 0.5 * uz;
     const from = s * this.count, to = from + this.nearCount[s];
     for (let q = from; q < to; q++) {
@@ -179,6 +192,7 @@ export class ContactFinder {
       const place = upper ? 1 : nearestPlace(ax, ay, az, ux, uy, uz, ends, o);
       // what touches at its lower end is the business of the edge below
       if (place <= 1e-6 && !lowest) continue;
+      if (rooted && place < LEAST_PLACE) continue;
       const gap = pillDistance(ax + place * ux, ay + place * uy, az + place * uz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], pill.radiusA, pill.radiusB, out) - gaps[n];
       if (gap > 0.012) continue;
       offer(found, n, gap, place, out[0], out[1], out[2]);
@@ -186,11 +200,13 @@ export class ContactFinder {
   }
 
   /** The same for the cloth; a contact of cloth has its plane and the surface's movement with it. */
-  private nearestOfShell(which: number, p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+  private nearestOfShell(which: number, rooted: boolean, p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     const shell = this.shells[which];
     shell.ask(p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     for (let q = 0; q < shell.count; q++) {
-      const c = shell.candidates[q], taken = offer(this.found, this.shellIds[which] + c.id, c.gap, c.s, c.nx, c.ny, c.nz);
+      const c = shell.candidates[q];
+      if (rooted && c.s < LEAST_PLACE) continue;
+      const taken = offer(this.found, this.shellIds[which] + c.id, c.gap, c.s, c.nx, c.ny, c.nz);
       if (taken) { taken.plane = c.plane; taken.ux = c.ux; taken.uy = c.uy; taken.uz = c.uz; }
     }
   }

@@ -42,8 +42,11 @@ export class Shell {
   private to: Float64Array = new Float64Array(0);
   private readonly boxes: Float64Array;
   private cells = new Int32Array(0);
+  /** Place c + 1: where the triangles of cell c begin. */
   private cellStart = new Int32Array(2);
+  private entries = 0;
   private readonly low = new Float64Array(3);
+  private readonly high = new Float64Array(3);
   private readonly grid = new Int32Array(3);
   private cell = 1;
   private readonly seen: Int32Array;
@@ -104,12 +107,30 @@ export class Shell {
     this.sides = new Int8Array(points);
   }
 
-  /** Places of the vertices at both ends of the frame, 3 × vertices, m; kept until the next call. */
+  /** Places of the vertices at both ends of the frame, 3 × vertices, m; kept until the next call. `build` must follow where hair can come near. */
   frame(from: Float64Array, to: Float64Array): void {
     this.from = from;
     this.to = to;
-    const { triangles, triangleCount: n, boxes, low, grid } = this, high = [-Infinity, -Infinity, -Infinity];
+    const { triangles, low, high } = this;
     low.fill(Infinity);
+    high.fill(-Infinity);
+    for (let h = 0; h < triangles.length; h++) for (let c = 0; c < 3; c++) {
+      const a = from[3 * triangles[h] + c], b = to[3 * triangles[h] + c];
+      if (a < low[c]) low[c] = a;
+      if (b < low[c]) low[c] = b;
+      if (a > high[c]) high[c] = a;
+      if (b > high[c]) high[c] = b;
+    }
+  }
+  /** Whether a ball reaches the space the shell sweeps in the frame. */
+  reaches(x: number, y: number, z: number, radius: number): boolean {
+    const { low, high } = this, far = radius + this.thickness + REACH;
+    return x > low[0] - far && x < high[0] + far && y > low[1] - far && y < high[1] + far && z > low[2] - far && z < high[2] + far;
+  }
+
+  /** Puts the triangles of the frame into the grid. */
+  build(): void {
+    const { triangles, triangleCount: n, boxes, low, high, grid, from, to } = this;
     let span = 0;
     for (let t = 0; t < n; t++) for (let c = 0; c < 3; c++) {
       let a = Infinity, b = -Infinity;
@@ -119,24 +140,31 @@ export class Shell {
         b = Math.max(b, from[v], to[v]);
       }
       boxes[6 * t + c] = a; boxes[6 * t + 3 + c] = b;
-      low[c] = Math.min(low[c], a); high[c] = Math.max(high[c], b);
       span += b - a;
     }
     this.cell = Math.max((2 * span) / Math.max(1, 3 * n), 0.004, ...[0, 1, 2].map((c) => (high[c] - low[c]) / 120));
     for (let c = 0; c < 3; c++) grid[c] = Math.max(1, Math.ceil((high[c] - low[c] + 1e-6) / this.cell));
-    const cells = grid[0] * grid[1] * grid[2], starts = new Int32Array(cells + 1);
-    const at = (t: number, c: number, side: number): number => Math.max(0, Math.min(grid[c] - 1, Math.floor((boxes[6 * t + side + c] - low[c]) / this.cell)));
-    const visit = (t: number, each: (cell: number) => void): void => {
-      const x0 = at(t, 0, 0), x1 = at(t, 0, 3), y0 = at(t, 1, 0), y1 = at(t, 1, 3), z0 = at(t, 2, 0), z1 = at(t, 2, 3);
-      for (let z = z0; z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0; x <= x1; x++) each(x + grid[0] * (y + grid[1] * z));
-    };
-    for (let t = 0; t < n; t++) visit(t, (cell) => { starts[cell + 1]++; });
+    const cells = grid[0] * grid[1] * grid[2], starts = this.cellStart.length === cells + 1 ? this.cellStart.fill(0) : new Int32Array(cells + 1);
+    for (let t = 0; t < n; t++) this.visit(t, starts, null);
     for (let c = 0; c < cells; c++) starts[c + 1] += starts[c];
-    this.cells = new Int32Array(starts[cells]);
-    const fill = starts.slice();
-    for (let t = 0; t < n; t++) visit(t, (cell) => { this.cells[fill[cell]++] = t; });
+    this.entries = starts[cells];
+    if (this.cells.length < starts[cells]) this.cells = new Int32Array(starts[cells]);
+    for (let t = n - 1; t >= 0; t--) this.visit(t, starts, this.cells);
+    // filling has moved every start back to its own: what was the end of a cell is its beginning now
     this.cellStart = starts;
     this.edgeBoxes.fill(NaN); // no box holds: every list is asked for again
+  }
+  /** Counts a triangle in the cells it sweeps, or enters it there. */
+  private visit(t: number, starts: Int32Array, cells: Int32Array | null): void {
+    const { boxes, low, grid, cell } = this, o = 6 * t;
+    const x0 = Math.floor((boxes[o] - low[0]) / cell), x1 = Math.min(grid[0] - 1, Math.floor((boxes[o + 3] - low[0]) / cell));
+    const y0 = Math.floor((boxes[o + 1] - low[1]) / cell), y1 = Math.min(grid[1] - 1, Math.floor((boxes[o + 4] - low[1]) / cell));
+    const z0 = Math.floor((boxes[o + 2] - low[2]) / cell), z1 = Math.min(grid[2] - 1, Math.floor((boxes[o + 5] - low[2]) / cell));
+    for (let z = z0; z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0; x <= x1; x++) {
+      const c = x + grid[0] * (y + grid[1] * z);
+      if (cells) cells[--starts[c + 1]] = t;
+      else starts[c + 1]++;
+    }
   }
 
   /** The substep from share `t0` to `t1` of the frame. */
@@ -190,7 +218,7 @@ export class Shell {
     const z0 = Math.max(0, Math.floor((B[o + 2] - reach - low[2]) / cell)), z1 = Math.min(grid[2] - 1, Math.floor((B[o + 5] + reach - low[2]) / cell));
     for (let z = z0; z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0; x <= x1; x++) {
       const c = x + grid[0] * (y + grid[1] * z);
-      for (let q = this.cellStart[c]; q < this.cellStart[c + 1]; q++) {
+      for (let q = this.cellStart[c + 1], end = c + 2 < this.cellStart.length ? this.cellStart[c + 2] : this.entries; q < end; q++) {
         const t = this.cells[q];
         if (seen[t] === id) continue;
         seen[t] = id;
