@@ -147,7 +147,7 @@ export type GroomDocument = z.infer<typeof documentSchema>;
 
 export function defaultSway(): SwaySettings {
   const profiles = Object.fromEntries(Object.entries(SWAY_PROFILES).map(([name, p]) => [name, p.fallback.map(([x, y]) => [x, y])])) as unknown as SwaySettings['profiles'];
-  return { ...defaultsOf(SWAY_PARAMETERS), material: 'scalp hair' satisfies MaterialName, profiles, calmStart: true, chooseSubsteps: true, skinPills: true, garments: 'shells' };
+  return { ...defaultsOf(SWAY_PARAMETERS), material: 'scalp hair' satisfies MaterialName, profiles, calmStart: true, chooseSubsteps: true, skinPills: true, garments: 'pills' };
 }
 
 export function newDocument(meshName: string, shot: GroomDocument['shot']): GroomDocument {

@@ -195,8 +195,10 @@ export class Shell {
     for (let q = p * LIST; q < p * LIST + this.listLengths[p]; q++) {
       const o = this.posedAt(this.lists[q]);
       this.closest(o + 9, x, y, z);
-      if (this.near[3] > 0 || this.near[4] >= best) continue;
+      if (this.near[4] >= best) continue;
       best = this.near[4];
+      // nearest to an edge or a corner: outside a convex one, and of a hollow one a face is nearer
+      if (this.near[3] > 0) { deep = 0; continue; }
       const P = this.pose, d = P[o + 21] * (x - P[o + 9]) + P[o + 22] * (y - P[o + 10]) + P[o + 23] * (z - P[o + 11]);
       deep = Math.max(0, -side * d);
     }

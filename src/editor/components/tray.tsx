@@ -203,7 +203,7 @@ function SwayPanel({ document }: PanelProps) {
       </Question>
       <Question title="What is around it?">
         <Toggle label="Skin pills" help="Round shapes fitted to the body; hair does not pass them." checked={sway.skinPills} aside={sway.skinPills ? skinPills : 'off'} onChange={(v) => edit(v ? 'Skin pills on' : 'Skin pills off', (x) => { x.sway.skinPills = v; })} />
-<div className="my-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Garments</span><Choice label="Garments" value={sway.garments} onChange={(v) => edit(`Garments: ${v}`, (x) => { x.sway.garments = v; })} options={[{ value: 'shells', label: 'cloth', help: 'What is worn stops hair as it is drawn, from both sides: hair under a collar stays under it.' }, { value: 'pills', label: 'pills', help: 'Round shapes fitted to what is worn: quicker, and rougher.' }, { value: 'off', label: 'off', help: 'Hair passes through what is worn.' }]} /></div>
+<div className="my-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Garments</span><Choice label="Garments" value={sway.garments} onChange={(v) => edit(`Garments: ${v}`, (x) => { x.sway.garments = v; })} options={[{ value: 'shells', label: 'cloth', help: 'What is worn stops hair as it is drawn: truer at collars and edges, and slower. Hair pinched between cloth and skin may dip in by a millimetre.' }, { value: 'pills', label: 'pills', help: 'Round shapes fitted to what is worn: quicker, and rougher.' }, { value: 'off', label: 'off', help: 'Hair passes through what is worn.' }]} /></div>
         {field('skinGapMm')}{field('friction')}{field('gravity')}{field('airDrag')}{field('windSpeed')}{sway.windSpeed > 0 && <>{field('windTurn')}{field('windRise')}</>}
       </Question>
       <Question title="How careful?">
@@ -217,7 +217,7 @@ function SwayPanel({ document }: PanelProps) {
 }
 
 function ProofTable({ proof }: { proof: Proof }) {
-  const rows = ([['depth', 'Depth into pills', 1000, 'mm', 2], ['stretch', 'Stretch', 100, '%', 3]] as const).map(([m, label, k, unit, digits]) => ({ m, label, k, unit, digits, at: worst(proof, m, proof.start), limit: THRESHOLDS[m] }));
+  const rows = ([['depth', 'Depth below surfaces', 1000, 'mm', 2], ['stretch', 'Stretch', 100, '%', 3]] as const).map(([m, label, k, unit, digits]) => ({ m, label, k, unit, digits, at: worst(proof, m, proof.start), limit: THRESHOLDS[m] }));
   const nets = proof.frames.reduce((n, f) => n + f.netUses, 0);
   return (
     <table className="w-full text-soft">

@@ -53,7 +53,7 @@ export function View() {
       </div>
       <div className="absolute bottom-3 left-3 flex items-center gap-1.5">
         {brushing && <span className="chip pointer-events-none num">R {brush.radiusMm.toFixed(0)} mm{stage === 'comb' && brush.name === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}</span>}
-        {trouble && <><span className="chip pointer-events-none"><TriangleAlert size={14} className="text-[#ff8a76]" />guide <span className="num">{trouble.guide}</span> is <span className="num">{(trouble.value * 1000).toFixed(1)} mm</span> into a pill at frame <span className="num">{trouble.frame}</span></span><button type="button" onClick={goToWorst} className="chip hover:bg-black">go to worst <kbd className="num">W</kbd></button></>}
+        {trouble && <><span className="chip pointer-events-none"><TriangleAlert size={14} className="text-[#ff8a76]" />guide <span className="num">{trouble.guide}</span> is <span className="num">{(trouble.value * 1000).toFixed(1)} mm</span> below a surface at frame <span className="num">{trouble.frame}</span></span><button type="button" onClick={goToWorst} className="chip hover:bg-black">go to worst <kbd className="num">W</kbd></button></>}
       </div>
     </div>
   );
