@@ -217,7 +217,7 @@ function SwayPanel({ document }: PanelProps) {
 }
 
 function ProofTable({ proof }: { proof: Proof }) {
-  const rows = ([['depth', 'Depth below surfaces', 1000, 'mm', 2], ['stretch', 'Stretch', 100, '%', 3]] as const).map(([m, label, k, unit, digits]) => ({ m, label, k, unit, digits, at: worst(proof, m, proof.start), limit: THRESHOLDS[m] }));
+  const rows = ([['depth', 'Depth', 1000, 'mm', 2], ['stretch', 'Stretch', 100, '%', 3]] as const).map(([m, label, k, unit, digits]) => ({ m, label, k, unit, digits, at: worst(proof, m, proof.start), limit: THRESHOLDS[m] }));
   const nets = proof.frames.reduce((n, f) => n + f.netUses, 0);
   return (
     <table className="w-full text-soft">
