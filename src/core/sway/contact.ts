@@ -66,12 +66,15 @@ export class ContactFinder {
   /** Pills: gap kept and friction, their own or the settings'. */
   private readonly gaps: Float64Array;
   private readonly frictions: Float64Array;
+  /** Pills: the greater radius, m. */
+  private readonly widest: Float64Array;
   private readonly firstPoint: number;
 
   /** `shells`: meshes besides the pills; their frames are told by `frame`. */
   constructor(readonly pills: readonly Pill[], strandCount: number, settings: ContactSettings, private readonly shells: readonly Shell[] = []) {
     this.count = pills.length;
     this.gaps = Float64Array.from(pills, (p) => p.gap ?? settings.skinGap);
+    this.widest = Float64Array.from(pills, (p) => Math.max(p.radiusA, p.radiusB));
     this.frictions = Float64Array.from(pills, (p) => p.friction ?? settings.friction);
     this.firstPoint = settings.firstPoint ?? 2;
     this.reachable = shells.map(() => new Uint8Array(strandCount));
@@ -183,12 +186,16 @@ export class ContactFinder {
 
   /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
   private nearest(s: number, rooted: boolean, lowest: boolean, upper: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
-    const { ends, balls, gaps, out, found } = this, ux = bx - ax, uy = by - ay, uz = bz - az, half = 0.5 * Math.sqrt(ux * ux + uy * uy + uz * uz), mx = ax + 0.5 * ux, my = ay + 0.5 * uy, mz = az + 0.5 * uz;
+    const { ends, balls, gaps, widest, out, found } = this, ux = bx - ax, uy = by - ay, uz = bz - az, half = 0.5 * Math.sqrt(ux * ux + uy * uy + uz * uz), mx = ax + 0.5 * ux, my = ay + 0.5 * uy, mz = az + 0.5 * uz;
     const from = s * this.count, to = from + this.nearCount[s];
     for (let q = from; q < to; q++) {
       const n = this.near[q], o = 6 * n, pill = this.pills[n];
       const dx = mx - balls[4 * n], dy = my - balls[4 * n + 1], dz = mz - balls[4 * n + 2], reach = balls[4 * n + 3] + half + gaps[n] + 0.015;
       if (dx * dx + dy * dy + dz * dz > reach * reach) continue;
+      // the middle of the edge against the axis: of a long pill the ball round it says little
+      const vx = ends[o + 3] - ends[o], vy = ends[o + 4] - ends[o + 1], vz = ends[o + 5] - ends[o + 2], qx = mx - ends[o], qy = my - ends[o + 1], qz = mz - ends[o + 2], along = (qx * vx + qy * vy + qz * vz) / (vx * vx + vy * vy + vz * vz + 1e-18), t = along < 0 ? 0 : along > 1 ? 1 : along;
+      const ex = qx - t * vx, ey = qy - t * vy, ez = qz - t * vz, far = widest[n] + half + gaps[n] + 0.012;
+      if (ex * ex + ey * ey + ez * ez > far * far) continue;
       const place = upper ? 1 : nearestPlace(ax, ay, az, ux, uy, uz, ends, o);
       // what touches at its lower end is the business of the edge below
       if (place <= 1e-6 && !lowest) continue;
