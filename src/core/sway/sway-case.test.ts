@@ -74,6 +74,23 @@ describe('a case', () => {
     expect(nearest).toBeLessThan(0.003);
     expect(proof.maxDepth).toBeLessThan(1e-4);
   });
+  it('lies on a shell, given in a row or in threes, and is lifted by one that moves', () => {
+    const n = 9, positions: number[] = [], triangles: number[] = [];
+    for (let z = 0; z <= n; z++) for (let x = 0; x <= n; x++) positions.push(0.3 * (x / n - 0.3), 0, 0.3 * (z / n - 0.5));
+    for (let z = 0; z < n; z++) for (let x = 0; x < n; x++) { const a = z * (n + 1) + x, b = a + n + 1; triangles.push(a, b, a + 1, a + 1, b, b + 1); }
+    const three = (list: number[]): number[][] => Array.from({ length: list.length / 3 }, (_, i) => list.slice(3 * i, 3 * i + 3)), strands = [{ ...hair, points: line(16, 0.15).map(([x, y, z]) => [x, y + 0.03, z + 0.001]), rest: 'straight' }];
+    const flat = run({ settle: true, strands, colliders: [{ kind: 'shell', positions, triangles, gap: 0.002 }] }), nested = run({ settle: true, strands, colliders: [{ kind: 'shell', positions: three(positions), triangles: three(triangles), gap: 0.002 }] });
+    expect(nested.frames).toEqual(flat.frames);
+    expect(Math.min(...flat.frames[0].map((p) => p[1]))).toBeGreaterThan(0.0018);
+    expect(flat.frames[0][15][1]).toBeLessThan(0.004);
+    expect(flat.proof.maxDepth).toBe(0);
+    // up by 5 cm in ten frames, beyond where the hair's tip hung
+    const frames = Array.from({ length: 24 }, (_, f) => positions.map((v, i) => (i % 3 === 1 ? v - 0.06 + 0.005 * Math.min(f, 16) : v)));
+    const lifted = run({ frames: 24, strands, colliders: [{ kind: 'shell', positions, triangles, frames }] });
+    expect(Math.min(...lifted.frames[23].slice(1).map((p) => p[1]))).toBeGreaterThan(0.0195);
+    expect(lifted.proof.netUses).toBe(0);
+    expect(lifted.proof.maxDepth).toBeLessThan(5e-4);
+  });
   it('strands of many point counts come back in their order', () => {
     const counts = [5, 16, 2, 9, 16, 31, 16, 16], { frames } = run({ frames: 3, strands: counts.map((n, i) => ({ ...hair, points: line(n, 0.1).map(([x, y, z]) => [x, y, z + i]) })) });
     let at = 0;
@@ -102,6 +119,9 @@ describe('a case that is wrong', () => {
     [{ strands, rootMotion: [turnAboutY(0), turnAboutY(0).map((v) => 2 * v)] }, /^rootMotion\[1\]: is not a rigid motion/],
     [{ strands, rootMotion: [turnAboutY(0), [-1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1]] }, /^rootMotion\[1\]: is a mirror image/],
     [{ strands, colliders: [{ kind: 'cone' }] }, /^colliders\[0\]\.kind: must be "ball"/],
+    [{ strands, colliders: [{ kind: 'shell', positions: [0, 0], triangles: [0, 1, 2] }] }, /^colliders\[0\]\.positions: must be x, y, z of at least three/],
+    [{ strands, colliders: [{ kind: 'shell', positions: [[0, 0, 0], [1, 0, 0], [0, 1, 0]], triangles: [[0, 1, 3]] }] }, /^colliders\[0\]\.triangles: names vertex 3, but there are 3/],
+    [{ strands, colliders: [{ kind: 'shell', positions: [[0, 0, 0], [1, 0, 0], [0, 1, 0]], triangles: [0, 1, 2], frames: [[0, 0, 0]] }] }, /^colliders\[0\]\.frames\[0\]: has 1 vertices, but the shell has 3/],
     [{ strands: [] }, /^strands: /],
     [{}, /^strands: /],
   ])('%#: says where', (input, message) => {

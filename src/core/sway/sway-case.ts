@@ -12,7 +12,8 @@ import { roundRod } from './materials';
 import type { Pill } from './pills';
 import { chooseKernel, RodSystem, type KernelName } from './rod-system';
 import { AIR, hingeRoot, makeRod, placeStrand, type Fastening } from './strand-setup';
-import { airDamping, float32Suffices, planSubsteps, type StepPlan } from './substeps';
+import { Shell } from './shell';
+import { airDamping, float32Suffices, MOST_SUBSTEPS, planSubsteps, type StepPlan } from './substeps';
 
 const vec3 = z.tuple([z.number(), z.number(), z.number()]);
 const positive = z.number().positive();
@@ -30,10 +31,14 @@ const strandSchema = z.strictObject({
   tip: z.enum(['free', 'pinned']).default('free'),
   hold: z.union([share, z.array(share)]).optional(),
 });
+/** Numbers in a row, or in threes. */
+const threes = (item: z.ZodNumber): z.ZodType<number[]> => z.union([z.array(item), z.array(z.tuple([item, item, item]))]).transform((list): number[] => (list as (number | number[])[]).flat());
 const contactShape = { gap: z.number().min(0).max(1).optional(), friction: z.number().min(0).max(100).optional() };
 const colliderSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('ball'), center: vec3, radius: positive, ...contactShape }),
   z.strictObject({ kind: z.literal('pill'), a: vec3, b: vec3, radiusA: positive, radiusB: positive, ...contactShape }),
+  /** A mesh, closed or open; `frames`: its positions frame by frame, where it moves. */
+  z.strictObject({ kind: z.literal('shell'), positions: threes(z.number()), triangles: threes(z.number().int().min(0)), frames: z.array(threes(z.number())).optional(), ...contactShape }),
 ]);
 
 export const caseSchema = z.strictObject({
@@ -63,6 +68,18 @@ export const caseSchema = z.strictObject({
     if (s.rootDirection && Math.hypot(...s.rootDirection) < 1e-9) wrong(['strands', i, 'rootDirection'], 'has no length');
   });
   c.rootMotion?.forEach((m, f) => { const why = notRigid(m); if (why) wrong(['rootMotion', f], why); });
+  c.colliders.forEach((shell, i) => {
+    if (shell.kind !== 'shell') return;
+    const vertices = shell.positions.length / 3, at = (what: string): (string | number)[] => ['colliders', i, what];
+    if (vertices < 3 || vertices % 1 !== 0) wrong(at('positions'), 'must be x, y, z of at least three vertices');
+    else if (shell.triangles.length === 0 || shell.triangles.length % 3 !== 0) wrong(at('triangles'), 'must be three vertex numbers for each of at least one triangle');
+    else {
+      const beyond = shell.triangles.findIndex((v) => v >= vertices);
+      if (beyond >= 0) wrong(at('triangles'), `names vertex ${shell.triangles[beyond]}, but there are ${vertices}`);
+      shell.frames?.forEach((f, k) => { if (f.length !== shell.positions.length) wrong([...at('frames'), k], `has ${f.length / 3} vertices, but the shell has ${vertices}`); });
+      if (shell.frames && !c.settle && shell.frames.length < c.frames) wrong(at('frames'), `has ${shell.frames.length} frames, but ${c.frames} are wanted`);
+    }
+  });
   if (c.rootMotion && !c.settle && c.rootMotion.length < c.frames) wrong(['rootMotion'], `has ${c.rootMotion.length} matrices, but ${c.frames} frames are wanted`);
 });
 export type SwayCase = z.infer<typeof caseSchema>;
@@ -89,7 +106,7 @@ export const pathText = (path: readonly PropertyKey[]): string => path.map((p, i
 export function caseErrors(error: z.ZodError): string[] {
   return error.issues.map((issue) => {
     if (issue.code === 'unrecognized_keys') return issue.keys.map((key) => `${pathText([...issue.path, key])}: no such setting`).join('\n');
-    if (issue.code === 'invalid_union' && issue.path[0] === 'colliders' && issue.path.at(-1) === 'kind') return `${pathText(issue.path)}: must be "ball" or "pill"; other colliders are not computed yet`;
+    if (issue.code === 'invalid_union' && issue.path[0] === 'colliders' && issue.path.at(-1) === 'kind') return `${pathText(issue.path)}: must be "ball", "pill" or "shell"`;
     if (issue.code === 'invalid_union') return `${pathText(issue.path)}: none of what can stand here`;
     return `${pathText(issue.path)}: ${issue.message.replace(/^Invalid input: /, '')}`;
   });
@@ -140,8 +157,8 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
     system.load(i, one);
   });
   const roots = system.rootPosition.slice(), motions = rootMotions(c), none = Float64Array.of(0, 0, 0, 1, 0, 0, 0);
-  const pills = c.colliders.map(asPill), still = new Float64Array(7 * pills.length).map((_, i) => (i % 7 === 3 ? 1 : 0));
-  const finder = pills.length > 0 ? new ContactFinder(pills, c.strands.length, { skinGap: 0, friction: 0.3, firstPoint: 1 }) : null;
+  const pills = c.colliders.filter((x) => x.kind !== 'shell').map(asPill), meshes = shellsOf(c), still = new Float64Array(7 * pills.length).map((_, i) => (i % 7 === 3 ? 1 : 0));
+  const finder = c.colliders.length > 0 ? new ContactFinder(pills, c.strands.length, { skinGap: 0, friction: DEFAULT_FRICTION, firstPoint: 1 }, meshes.map((m) => m.shell)) : null;
   const h = 1 / (c.fps * plan.substeps), numbers = { h, gravityX: gravity[0], gravityY: gravity[1], gravityZ: gravity[2], passes: plan.passes, lagging: 0 };
   const mixed = new Float64Array(7), placesBefore = roots.slice(), places = roots.slice(), world = new Float64Array(3 * system.pointCount);
 
@@ -165,19 +182,20 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
   const measure = (): void => {
     for (let i = 0; i < system.strandCount; i++) for (let p = system.start[i]; p < system.start[i + 1]; p++) {
       const a = 3 * p;
-      if (finder && p > system.start[i]) proof.maxDepth = Math.max(proof.maxDepth, finder.depth(i, world[a], world[a + 1], world[a + 2]));
+      if (finder && p > system.start[i]) proof.maxDepth = Math.max(proof.maxDepth, finder.depth(i, world[a], world[a + 1], world[a + 2]), finder.shellDepth(p, world[a], world[a + 1], world[a + 2]));
       if (p === system.start[i]) continue;
       const length = Math.hypot(world[a] - world[a - 3], world[a + 1] - world[a - 2], world[a + 2] - world[a - 1]);
       proof.maxStretch = Math.max(proof.maxStretch, Math.abs(length / k.restLength[system.at(i, p - system.start[i], 1)] - 1));
     }
   };
-  const reach = (from: Float64Array, to: Float64Array): void => {
+  const reach = (from: Float64Array, to: Float64Array, frame: number): void => {
+    meshes.forEach((m, q) => finder!.frame(q, m.at(frame - 1), m.at(frame), system.pointCount));
     for (let i = 0; i < c.strands.length; i++) { moved(rows(from), from, roots, 3 * i, placesBefore, 3 * i); moved(rows(to), to, roots, 3 * i, places, 3 * i); }
     finder?.cull(still, still, placesBefore, places, lengths);
-    finder?.place(still, still, 0, 1);
   };
   if (c.settle) {
-    reach(none, none);
+    reach(none, none, 0);
+    finder?.place(still, still, 0, 1);
     placeRoots(none, none, 0);
     proof.settled = settleDown(system, c, substep);
     system.positionsInto(world);
@@ -188,9 +206,10 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
     onFrame(world, 0);
     for (let frame = 1; frame < c.frames; frame++) {
       const from = motions?.[frame - 1] ?? none, to = motions?.[frame] ?? none;
-      reach(from, to);
+      reach(from, to, frame);
       for (let s = 1; s <= plan.substeps; s++) {
         placeRoots(from, to, s / plan.substeps);
+        finder?.place(still, still, (s - 1) / plan.substeps, s / plan.substeps);
         substep();
       }
       system.positionsInto(world);
@@ -257,7 +276,29 @@ function fastening(s: CaseStrand, direction?: Vec3): Fastening {
 const edge = (p: readonly (readonly number[])[], i: number): number[] => p[i + 1].map((v, k) => v - p[i][k]);
 const angle = (a: readonly number[], b: readonly number[]): number => Math.acos(Math.max(-1, Math.min(1, (a[0] * b[0] + a[1] * b[1] + a[2] * b[2]) / (Math.hypot(...a) * Math.hypot(...b)))));
 
-const asPill = (c: SwayCase['colliders'][number]): Pill => ({
+const DEFAULT_FRICTION = 0.3;
+/** m: a shell that moves further in a substep may be passed. */
+const SHELL_STEP = 0.01;
+
+interface CaseShell { shell: Shell; at(frame: number): Float64Array }
+function shellsOf(c: SwayCase): CaseShell[] {
+  return c.colliders.flatMap((x) => {
+    if (x.kind !== 'shell') return [];
+    const frames = (x.frames && !c.settle ? x.frames : [x.positions]).map((f) => Float64Array.from(f));
+    return [{ shell: new Shell(x.triangles, frames[0], x.gap ?? 0, x.friction ?? DEFAULT_FRICTION), at: (frame) => frames[Math.max(0, Math.min(frames.length - 1, frame))] }];
+  });
+}
+/** Greatest way of any vertex of any shell in a frame, m. */
+function shellWay(c: SwayCase): number {
+  let most = 0;
+  if (!c.settle) for (const x of c.colliders) if (x.kind === 'shell' && x.frames) for (let f = 1; f < Math.min(x.frames.length, c.frames); f++) {
+    const a = x.frames[f - 1], b = x.frames[f];
+    for (let v = 0; v < a.length; v += 3) most = Math.max(most, Math.hypot(b[v] - a[v], b[v + 1] - a[v + 1], b[v + 2] - a[v + 2]));
+  }
+  return most;
+}
+
+const asPill = (c: Exclude<SwayCase['colliders'][number], { kind: 'shell' }>): Pill => ({
   node: 0, source: c.kind, gap: c.gap, friction: c.friction,
   ...(c.kind === 'ball' ? { a: c.center as Vec3, b: c.center as Vec3, radiusA: c.radius, radiusB: c.radius } : { a: c.a as Vec3, b: c.b as Vec3, radiusA: c.radiusA, radiusB: c.radiusB }),
 });
@@ -313,7 +354,8 @@ function planCase(c: SwayCase): StepPlan {
     const plan = planSubsteps(c.fps, { length, edge: Math.min(...edges), bend: rod.bend, lineDensity: rod.lineDensity, damping }, moving, gravity, CASE_ERROR, c.colliders.length > 0, c.substeps);
     if (!most || plan.substeps > most.substeps) most = plan;
   }
-  return most!;
+  const plan = most!, forShells = Math.min(MOST_SUBSTEPS, Math.ceil(shellWay(c) / SHELL_STEP));
+  return c.substeps === undefined && forShells > plan.substeps ? { ...plan, substeps: forShells, because: 'contact' } : plan;
 }
 
 /** Seconds of settling at most, and how little a point may move in a quarter of a second, as a share of its strand's length. */
