@@ -40,8 +40,7 @@ function cost(count: number, points: number, kernel: KernelName, steps = STEPS):
 
 /**
  * A scalar relaxation for comparison: one pass a substep over distances and over curvatures (vectors of second differences
- * against their rest), each with its compliance and multiplier. It is no competitor in exactness: at this cost a cantilever
- * is off by half.
+ * against their rest), each with its compliance and multiplier.
  */
 function relaxationCost(count: number, points: number): number {
   const size = 3 * points * count, x = new Float64Array(size), v = new Float64Array(size), p = new Float64Array(size), rest = new Float64Array(size), lambda = new Float64Array(points * count), bendLambda = new Float64Array(size);

@@ -2,6 +2,7 @@
 import fc from 'fast-check';
 import { describe, expect, it } from 'vitest';
 import { ContactFinder } from '../../src/core/sway/contact';
+import { roundRod } from '../../src/core/sway/materials';
 import { RodSystem } from '../../src/core/sway/rod-system';
 import { calmStart } from '../../src/core/sway/calm-start';
 import { AIR, makeRod, placeStrand } from '../../src/core/sway/strand-setup';
@@ -108,6 +109,15 @@ describe('the air', () => {
       const width = 1e-4, speed = (re * AIR.viscosity) / (AIR.density * width);
       const ours = airDamping(width, 1, speed, AIR) / (0.5 * AIR.density * width * speed), theirs = 1.18 + 6.8 / re ** 0.89 + 1.96 / Math.sqrt(re) - (0.0004 * re) / (1 + 3.64e-7 * re * re);
       expect(Math.abs(ours / theirs - 1)).toBeLessThan(0.05);
+    }
+  });
+  it('a hair that lies across its fall reaches 0.47 m/s, a lock of a hundred 3.0 m/s', () => {
+    // Source: weight against drag, ρ A g = ½ ρ_air C_d d v², with C_d of the correlation above
+    for (const [n, expected] of [[1, 0.473], [100, 2.98]]) {
+      const { width, lineDensity } = roundRod(75e-6, 1320, 4e9, 1.3e9, n);
+      let low = 0, high = 20;
+      for (let k = 0; k < 60; k++) { const v = (low + high) / 2; if (airDamping(width, lineDensity, v, AIR) * v < g) low = v; else high = v; }
+      expect(Math.abs(low / expected - 1)).toBeLessThan(0.03);
     }
   });
   it.each(KERNELS)('%s: a short stiff hair in a cross wind bends by qL⁴/8EI with q = ½ρC_d d u²', (kernel) => {

@@ -16,6 +16,8 @@
  * turn by at most a third of a radian.
  */
 
+import { crossDrag, LEAST_REYNOLDS } from './rod/loads';
+
 export const MOST_SUBSTEPS = 32;
 const FITTED = 0.25;
 const LEAST_SUBSTEPS = 2;
@@ -88,6 +90,5 @@ export function float32Suffices(points: number, edge: number, bend: number, line
 
 /** Damping by the air of a lock that moves at `speed`, 1/s, by the drag law of `rod/loads.ts`. */
 export function airDamping(width: number, lineDensity: number, speed: number, air: { density: number; viscosity: number }): number {
-  const re = Math.max((speed * width * air.density) / air.viscosity, 1e-3);
-  return (0.5 * air.viscosity * (1.18 * re + 1.96 * Math.sqrt(re) + 6.8 * re ** 0.125)) / lineDensity;
+  return (0.5 * air.viscosity * crossDrag(Math.max((speed * width * air.density) / air.viscosity, LEAST_REYNOLDS))) / lineDensity;
 }

@@ -14,7 +14,12 @@ import type { RodArrays, StepNumbers } from './arrays';
 import { any, select, type f, type i32 } from './lanes';
 
 /** Slower than this the drag law goes on in proportion to speed. */
-const LEAST_REYNOLDS = 1e-3;
+export const LEAST_REYNOLDS = 1e-3;
+
+/** The part of Re · C_d that friction makes. */
+export function viscousDrag(number: f): f { return 6.8 * Math.sqrt(Math.sqrt(Math.sqrt(number))); }
+/** Re · C_d of a cylinder across the stream. */
+export function crossDrag(number: f): f { return 1.18 * number + 1.96 * Math.sqrt(number) + viscousDrag(number); }
 
 /** Begins the residual `r` and the points' own blocks of H (`pointBlock`: xx xy xz yy yz zz). */
 export function addLoads(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i32): void {
@@ -37,9 +42,9 @@ export function addLoads(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i3
       tx = tx * it; ty = ty * it; tz = tz * it;
       const u0 = ahead[b] - a0, u1 = ahead[b + 1] - a1, u2 = ahead[b + 2] - a2, along = u0 * tx + u1 * ty + u2 * tz, square = u0 * u0 + u1 * u1 + u2 * u2;
       const across = Math.sqrt(Math.max(square - along * along, 0));
-      const number = Math.max(across * re, LEAST_REYNOLDS), root = Math.sqrt(number), viscous = 6.8 * Math.sqrt(Math.sqrt(root));
-      cn = drag[p] * (1.18 * number + 1.96 * root + viscous);
-      ct = drag[p] * (0.5 * viscous);
+      const number = Math.max(across * re, LEAST_REYNOLDS);
+      cn = drag[p] * crossDrag(number);
+      ct = drag[p] * (0.5 * viscousDrag(number));
     }
     const w0 = v0 - a0, w1 = v1 - a1, w2 = v2 - a2, wt = (ct - cn) * (w0 * tx + w1 * ty + w2 * tz);
     const cw = ma + cn;
