@@ -2,10 +2,11 @@
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
-import { openScene } from '../core/bake/open-scene';
+import { openScene, type Maps } from '../core/bake/open-scene';
 import { documentSchema } from '../core/document/schema';
 import type { KernelWish } from '../core/sway/rod-system';
-import { planRun, type FrameMeasures, type RunPlan, type StartReport } from '../core/sway/run';
+import { giveUp, makeShared } from '../core/sway/coupling';
+import { isCoupled, planRun, type FrameMeasures, type RunPlan, type StartReport } from '../core/sway/run';
 import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../core/sway/shares';
 import { unpackCharacter } from '../formats/packed-character';
 
@@ -19,12 +20,13 @@ export interface RunInput {
   character: Uint8Array;
   planting: Uint8Array;
   offsets: Uint8Array;
+  maps?: Maps;
   /** The guides rest as combed the frame before `firstFrame`. */
   firstFrame: number;
   lastFrame: number;
   kernel?: KernelWish;
 }
-export interface ShareInput extends RunInput { share: number; from: number; to: number; plan: RunPlan; memory: SharedArrayBuffer; control: SharedArrayBuffer }
+export interface ShareInput extends RunInput { share: number; from: number; to: number; plan: RunPlan; memory: SharedArrayBuffer; control: SharedArrayBuffer; bounds: readonly number[]; coupling?: { memory: SharedArrayBuffer; control: SharedArrayBuffer } }
 export type ShareMessage =
   | { kind: 'started'; share: number; report: StartReport }
   | { kind: 'frame'; share: number; measures: FrameMeasures }
@@ -43,10 +45,11 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
   const bounds = shareBounds(scene.planting.faces.length, threads), shares = bounds.length - 1, stride = scene.offsets.length;
   const memory = new SharedArrayBuffer(SharedFrames.bytes(stride, RING_FRAMES)), control = new SharedArrayBuffer(8), taken = new Int32Array(control);
   const frames = new SharedFrames(memory, stride, input.firstFrame, RING_FRAMES);
+  const coupling = isCoupled(scene.settings) ? makeShared(scene.planting.faces.length * scene.pointCount) : undefined;
   let wake = (): void => undefined, failure: Error | null = null;
   const reports: (StartReport | undefined)[] = [], measured = new Map<number, FrameMeasures[]>();
   const workers = Array.from({ length: shares }, (_, share) => {
-    const data: ShareInput = { ...input, share, from: bounds[share], to: bounds[share + 1], plan, memory, control };
+    const data: ShareInput = { ...input, share, from: bounds[share], to: bounds[share + 1], plan, memory, control, bounds, coupling };
     const worker = new Worker(shareFile, { workerData: data });
     worker.on('message', (message: ShareMessage) => {
       if (message.kind === 'failed') failure = new Error(message.message);
@@ -84,6 +87,7 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
     // a share that waits for room must not be left waiting
     Atomics.store(taken, TAKEN, 0x3fffffff);
     Atomics.notify(taken, TAKEN);
+    if (coupling) giveUp(new Int32Array(coupling.control));
     await Promise.all(workers.map((w) => w.terminate()));
   }
 }

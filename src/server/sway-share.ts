@@ -2,7 +2,8 @@
 import { parentPort, workerData } from 'node:worker_threads';
 import { openScene } from '../core/bake/open-scene';
 import { documentSchema } from '../core/document/schema';
-import { shareOf, SwayRun } from '../core/sway/run';
+import { GivenUp } from '../core/sway/coupling';
+import { SwayRun } from '../core/sway/run';
 import { renumber, SharedFrames } from '../core/sway/shares';
 import { unpackCharacter } from '../formats/packed-character';
 import { RING_FRAMES, TAKEN, type ShareInput, type ShareMessage } from './sway-pool';
@@ -14,7 +15,8 @@ try {
   const character = unpackCharacter(input.character);
   if (!character.ok) throw new Error(character.error.message);
   const scene = openScene(documentSchema.parse(input.document), character.value, input);
-  const run = new SwayRun(shareOf(scene, input.from, input.to), input.firstFrame - 1, { plan: input.plan, kernel: input.kernel });
+  const coupling = input.coupling && { part: input.share, parts: input.bounds.length - 1, bounds: input.bounds, memory: input.coupling.memory, control: new Int32Array(input.coupling.control) };
+  const run = new SwayRun(scene, input.firstFrame - 1, { from: input.from, to: input.to, plan: input.plan, kernel: input.kernel, coupling });
   send({ kind: 'started', share: input.share, report: run.report });
   const frames = new SharedFrames(input.memory, scene.offsets.length, input.firstFrame, RING_FRAMES), control = new Int32Array(input.control);
   while (run.frame < input.lastFrame) {
@@ -29,5 +31,5 @@ try {
     send({ kind: 'frame', share: input.share, measures: renumber(measures, input.from) });
   }
 } catch (cause) {
-  send({ kind: 'failed', message: cause instanceof Error ? cause.message : String(cause) });
+  if (!(cause instanceof GivenUp)) send({ kind: 'failed', message: cause instanceof Error ? cause.message : String(cause) });
 }

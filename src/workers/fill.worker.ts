@@ -4,7 +4,7 @@ import { growGuide } from '../core/groom/grow';
 import { rootPlace, scatterEvenly } from '../core/groom/planting';
 import type { Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
-import { characterPills } from '../core/sway/run';
+import { collidersOf, fittedPills } from '../core/sway/colliders';
 import { unpackCharacter } from '../formats/packed-character';
 import type { FillReply, FillRequest, PlantOrder } from './messages';
 
@@ -22,8 +22,8 @@ scope.onmessage = ({ data }) => {
       if (read.ok) character = read.value;
       return;
     }
-    case 'pills':
-      if (character) scope.postMessage({ kind: 'pills', key: data.key, pills: characterPills(character, data.hidden, data) });
+    case 'colliders':
+      if (character) scope.postMessage({ kind: 'colliders', key: data.key, colliders: collidersOf(character, data.hidden, data.settings), light: fittedPills(character, data.hidden, { skin: () => true, garments: () => true }) });
       return;
     case 'plant':
     case 'fill':

@@ -2,19 +2,24 @@
 import type { FilledStrands } from '../core/fill/strands';
 import type { Lie } from '../core/groom/grow';
 import type { Planting } from '../core/groom/planting';
+import type { Maps } from '../core/bake/open-scene';
+import type { SwaySettings } from '../core/document/schema';
+import type { ColliderSet } from '../core/sway/colliders';
 import type { Pill } from '../core/sway/pills';
 import type { FrameMeasures, StartReport } from '../core/sway/run';
 
 export type SwayRequest =
   | { kind: 'character'; packed: Uint8Array }
   /** `from … to − 1`: the guides this worker computes. `shared`: room for all frames, or none where memory cannot be shared. */
-  | { kind: 'run'; run: number; part: number; from: number; to: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; startFrame: number; endFrame: number; preRoll: number; shared: SharedArrayBuffer | null }
+  | { kind: 'run'; run: number; part: number; from: number; to: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; maps: Maps; startFrame: number; endFrame: number; preRoll: number; shared: SharedArrayBuffer | null;
+      /** First guide of every share, and the end; what they have in common while strands act on each other. */
+      bounds: readonly number[]; coupling: { memory: SharedArrayBuffer; control: SharedArrayBuffer } | undefined }
   | { kind: 'stop' };
 
 export type SwayReply =
   | { kind: 'started'; run: number; part: number; report: StartReport }
   /** Measures name guides by their numbers in the whole groom; points come along where memory is not shared. */
-  | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; points?: Float32Array }
+  | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; marks: Float32Array; points?: Float32Array }
   | { kind: 'failed'; run: number; part: number; message: string };
 
 export interface PlantOrder { faces: Uint32Array; count: number; seed: number; pointCount: number; length: number; lift: number; lie: Lie }
@@ -22,12 +27,13 @@ export interface PlantOrder { faces: Uint32Array; count: number; seed: number; p
 export type FillRequest =
   | { kind: 'surface'; positions: Float64Array; triangles: Uint32Array }
   | { kind: 'character'; packed: Uint8Array }
-  | { kind: 'pills'; key: string; hidden: readonly string[]; skin: boolean; garments: boolean }
+  /** What the groom can touch, and the pills that stand for skin and cloth where light is concerned. */
+  | { kind: 'colliders'; key: string; hidden: readonly string[]; settings: SwaySettings }
   | { kind: 'plant'; request: number; order: PlantOrder }
   | { kind: 'fill'; request: number; faces: Uint32Array; planting: Planting; offsets: Float32Array; pointCount: number; count: number; full: number; seed: number; lengthSpread: number };
 
 export type FillReply =
-  | { kind: 'pills'; key: string; pills: Pill[] }
+  | { kind: 'colliders'; key: string; colliders: ColliderSet; light: Pill[] }
   | { kind: 'planted'; request: number; planting: Planting; offsets: Float32Array }
   | { kind: 'filled'; request: number; strands: FilledStrands }
   | { kind: 'failed'; request: number; what: 'fill' | 'plant'; message: string };

@@ -2,7 +2,8 @@
 import { openScene } from '../core/bake/open-scene';
 import { documentSchema } from '../core/document/schema';
 import type { Character } from '../core/mesh/character';
-import { planRun, shareOf, SwayRun } from '../core/sway/run';
+import { GivenUp } from '../core/sway/coupling';
+import { planRun, SwayRun } from '../core/sway/run';
 import { renumber, SharedFrames } from '../core/sway/shares';
 import { unpackCharacter } from '../formats/packed-character';
 import type { SwayReply, SwayRequest } from './messages';
@@ -29,21 +30,23 @@ async function compute(request: Extract<SwayRequest, { kind: 'run' }>): Promise<
     if (!character) throw new Error('The character has not arrived.');
     const scene = openScene(documentSchema.parse(request.document), character, request);
     const frames = shared && new SharedFrames(shared, scene.offsets.length, firstFrame, endFrame - firstFrame + 1);
-    const run = new SwayRun(shareOf(scene, from, to), firstFrame - 1, { plan: planRun(scene, firstFrame - 1, endFrame) });
+    const coupling = request.coupling && { part, parts: request.bounds.length - 1, bounds: request.bounds, memory: request.coupling.memory, control: new Int32Array(request.coupling.control) };
+    const run = new SwayRun(scene, firstFrame - 1, { from, to, plan: planRun(scene, firstFrame - 1, endFrame), coupling });
     reply({ kind: 'started', run: id, part, report: run.report });
     while (run.frame < endFrame) {
-      const measures = renumber(run.advance(), from);
+      const measures = renumber(run.advance(), from), marks = run.marks();
       if (frames) {
         run.positionsInto(frames.frame(run.frame), 3 * scene.pointCount * from);
-        reply({ kind: 'frame', run: id, part, measures });
+        reply({ kind: 'frame', run: id, part, measures, marks }, [marks.buffer as ArrayBuffer]);
       } else {
         const points = run.positions();
-        reply({ kind: 'frame', run: id, part, measures, points }, [points.buffer as ArrayBuffer]);
+        reply({ kind: 'frame', run: id, part, measures, marks, points }, [points.buffer as ArrayBuffer, marks.buffer as ArrayBuffer]);
       }
       await new Promise((r) => { setTimeout(r, 0); });
       if (wanted !== id) return;
     }
   } catch (cause) {
+    if (cause instanceof GivenUp) return;
     reply({ kind: 'failed', run: id, part, message: cause instanceof Error ? cause.message : String(cause) });
   }
 }

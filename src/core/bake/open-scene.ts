@@ -1,12 +1,15 @@
 /** From a document, its character and its buffers to what a run needs. */
 import { ContractError } from '../contract';
 import { floatsOf, unpackPlanting } from '../document/buffers';
-import type { GroomDocument } from '../document/schema';
+import type { GroomDocument, SwayMap } from '../document/schema';
 import type { Character } from '../mesh/character';
 import type { Scene } from '../sway/run';
 
+/** Bytes of the painted maps: f32 a vertex of the plot's mesh. */
+export type Maps = Partial<Record<SwayMap, Uint8Array>>;
+
 /** Throws `ContractError` where the parts do not fit together. */
-export function openScene(document: GroomDocument, character: Character, buffers: { planting: Uint8Array; offsets: Uint8Array }): Scene {
+export function openScene(document: GroomDocument, character: Character, buffers: { planting: Uint8Array; offsets: Uint8Array; maps?: Maps }): Scene {
   const { guides, plot, shot, hidden, sway } = document;
   if (!guides) throw new ContractError('document.guides', 'planted guides', null);
   const mesh = character.meshes.find((m) => m.name === plot.mesh);
@@ -16,5 +19,12 @@ export function openScene(document: GroomDocument, character: Character, buffers
   const faceCount = mesh.triangles.length / 3;
   if (planting.faces.some((f) => f >= faceCount)) throw new ContractError('planting', `faces below ${faceCount}`, 'a face beyond the mesh');
   if (offsets.length !== 3 * guides.pointCount * guides.count) throw new ContractError('offsets', `${3 * guides.pointCount * guides.count} numbers`, offsets.length);
-  return { character, mesh, clip: character.clips.find((c) => c.name === shot.clip) ?? null, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway };
+  const maps: Scene['maps'] = {};
+  for (const [name, bytes] of Object.entries(buffers.maps ?? {}) as [SwayMap, Uint8Array | undefined][]) {
+    if (!bytes) continue;
+    const values = floatsOf(bytes);
+    if (values.length !== mesh.positions.length / 3) throw new ContractError(`maps.${name}`, `${mesh.positions.length / 3} values`, values.length);
+    maps[name] = values;
+  }
+  return { character, mesh, clip: character.clips.find((c) => c.name === shot.clip) ?? null, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway, maps };
 }

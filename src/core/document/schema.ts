@@ -8,7 +8,7 @@ import { z } from 'zod';
 import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
 import type { Profile } from '../math/profile';
 
-export const DOCUMENT_FORMAT = 2;
+export const DOCUMENT_FORMAT = 3;
 
 export interface Parameter {
   label: string;
@@ -56,10 +56,25 @@ export const SWAY_PARAMETERS = {
   hold: parameter('Hold', '', 0, 1, 0.01, 0.75, 'How strongly the combed shape is kept: 1 follows it, 0 is free. Its profile runs from root to tip.'),
   gravity: parameter('Gravity', 'm/s²', 0, 30, 0.01, 9.81, 'Pull of the earth.'),
   airDrag: parameter('Air drag', '×', 0, 20, 0.05, 1, 'Multiplies the drag of still air on a round strand; 0 is a vacuum.'),
-  windSpeed: parameter('Wind', 'm/s', 0, 40, 0.1, 0, 'Speed of the air, the same everywhere.'),
+  windSpeed: parameter('Wind', 'm/s', 0, 40, 0.1, 0, 'Speed of the air; of a fan, where it leaves it.'),
   windTurn: parameter('Wind turn', '°', -180, 180, 1, 0, 'Where the wind blows to, seen from above: 0 along z, 90 along x.'),
   windRise: parameter('Wind rise', '°', -90, 90, 1, 0, 'How steeply it blows upwards.'),
-  skinGapMm: parameter('Skin gap', 'mm', 0, 20, 0.1, 1, 'Distance kept between strands and pills.'),
+  gust: parameter('Gusts', '×', 0, 1.5, 0.01, 0.4, 'How far the wind swells and dies, as a share of its speed.'),
+  gustHz: parameter('Quickest gust', 'Hz', 0.1, 5, 0.05, 1, 'Gusts hold no movement quicker than this.'),
+  gustSeed: parameter('Gust seed', '', 1, 9999, 1, 5, 'Another number gives other gusts.', true),
+  shelter: parameter('Shelter', '', 0, 1, 0.01, 0.7, 'How far hair in the lee of head and body is kept from the wind.'),
+  windReach: parameter('Reach', 'm', 0.05, 20, 0.01, 1.5, 'How far the fan blows; at half the way its wind is at a little over half its speed.'),
+  windX: parameter('Fan x', 'm', -50, 50, 0.01, 0, 'Where the fan stands.'),
+  windY: parameter('Fan y', 'm', -50, 50, 0.01, 1.6, 'Where the fan stands: height.'),
+  windZ: parameter('Fan z', 'm', -50, 50, 0.01, 1, 'Where the fan stands.'),
+  give: parameter('Give', '', 0, 1, 0.01, 1, 'How much of the computed movement reaches the strand: 0 shows the combed shape, 1 all of it.'),
+  loft: parameter('Loft', '', 0, 1, 0.01, 0, 'How strongly a body of hair keeps its volume and its neighbours.'),
+  loftSpacingMm: parameter('Spacing', 'mm', 2, 60, 0.5, 10, 'Distance between the little bodies of hair that keep their shape across the strands; about that of the guides.'),
+  cohesion: parameter('Cohesion', '1/s', 0, 200, 1, 60, 'How fast neighbouring strands take on the same movement across.'),
+  carryTravel: parameter('Travel', '', 0, 1, 0.01, 1, 'Share of the carrier’s travel that the strands feel: 0 as if it stood still.'),
+  carryTurning: parameter('Turning', '', 0, 1, 0.01, 1, 'Share of the carrier’s turning that the strands feel.'),
+  pillCover: parameter('Cover', '%', 30, 99, 1, 60, 'How much of each joint’s skin its pill must reach, to within 3 mm; more makes pills wider.'),
+  skinGapMm: parameter('Skin gap', 'mm', 0, 20, 0.1, 1, 'Distance kept between strands and what they touch.'),
   friction: parameter('Friction', '', 0, 2, 0.01, 0.3, 'Coulomb’s coefficient between hair and what it touches.'),
   error: parameter('Error wanted', '%', 0.1, 10, 0.1, 1, 'How far a tip may be off, as a share of the strand’s length; substeps are chosen to keep it.'),
   substeps: parameter('Substeps', '', 1, 32, 1, 8, 'Solver steps in a frame.', true),
@@ -70,6 +85,8 @@ export const SWAY_PROFILES = {
   hold: { label: 'Hold', least: 0, most: 1, fallback: [[0, 1], [0.45, 0.08], [1, 0.08]] },
   stiffness: { label: 'Stiffness', least: 0.05, most: 3, fallback: [[0, 1], [1, 1]] },
   damping: { label: 'Damping', least: 0, most: 3, fallback: [[0, 1], [1, 1]] },
+  give: { label: 'Give', least: 0, most: 1, fallback: [[0, 1], [1, 1]] },
+  loft: { label: 'Loft', least: 0, most: 1, fallback: [[0, 1], [1, 1]] },
 } as const satisfies Record<string, { label: string; least: number; most: number; fallback: Profile }>;
 export type SwayProfile = keyof typeof SWAY_PROFILES;
 
@@ -96,16 +113,74 @@ const plantSchema = numbers(PLANT_PARAMETERS).extend({ lie: z.enum(['standing', 
 /** Points of a profile: from share 0 to share 1, ascending. */
 const profile = (least: number, most: number): z.ZodType<[number, number][]> => z.array(z.tuple([z.number().min(0).max(1), z.number().min(least).max(most)])).min(2).max(16)
   .refine((p) => p[0][0] === 0 && p[p.length - 1][0] === 1 && p.every((k, i) => i === 0 || k[0] > p[i - 1][0]), { message: 'A profile runs from 0 to 1 in ascending steps.' });
+const place = z.tuple([z.number().min(-1000).max(1000), z.number().min(-1000).max(1000), z.number().min(-1000).max(1000)]);
+const radius = z.number().min(0).max(100);
+const name = z.string().min(1).max(120);
+/** Its own gap (mm) and friction; null: those of the settings. */
+const contact = { gapMm: z.number().min(0).max(200).nullable(), friction: z.number().min(0).max(2).nullable() };
+
+/** A collider somebody has set: ends in the rest pose, m, carried by the node of that name, or by nothing. */
+export const ownColliderSchema = z.object({
+  id: z.string().min(1).max(40), name, kind: z.enum(['pill', 'ball', 'floor']), node: z.string().max(200), on: z.boolean(),
+  /** Ends of a pill; middle of a ball; a place on a floor, which is level in the rest pose. */
+  a: place, b: place, radiusA: radius, radiusB: radius, ...contact,
+});
+export type OwnCollider = z.infer<typeof ownColliderSchema>;
+/** What has been changed about a fitted pill. */
+export const pillChangeSchema = z.object({ on: z.boolean(), a: place, b: place, radiusA: radius, radiusB: radius, ...contact }).partial();
+export type PillChange = z.infer<typeof pillChangeSchema>;
+export const MESH_COLLIDERS = ['auto', 'shell', 'pills', 'off'] as const;
+export type MeshCollider = (typeof MESH_COLLIDERS)[number];
+export const SHELL_SIDES = ['auto', 'one', 'two'] as const;
+export const meshColliderSchema = z.object({ as: z.enum(MESH_COLLIDERS), sides: z.enum(SHELL_SIDES), ...contact });
+export type MeshColliderChange = z.infer<typeof meshColliderSchema>;
+
+/** Strand points held together, or to a place or a joint. */
+export const tieSchema = z.object({
+  id: z.string().min(1).max(40), name, on: z.boolean(),
+  /** A place in the world, a joint that carries it, one ring round all its strands, or each strand to its neighbours. */
+  kind: z.enum(['place', 'joint', 'ring', 'pairs']),
+  /** Guides by number, ascending; those points of theirs between two shares of the length. */
+  guides: z.array(z.number().int().min(0)).min(1).max(20000),
+  from: z.number().min(0).max(1), to: z.number().min(0).max(1),
+  node: z.string().max(200),
+  /** 0 … 1: soft … hard. */
+  firmness: z.number().min(0).max(1),
+  /** N; null: never lets go. */
+  snap: z.number().min(0).max(1e6).nullable(),
+  /** Accessory that sits on the tie, by mesh name. */
+  wears: z.string().max(200).nullable(),
+});
+export type Tie = z.infer<typeof tieSchema>;
+
+/** Painted maps, by what they multiply. */
+export const SWAY_MAPS = { hold: 'Hold', give: 'Give', loft: 'Loft' } as const;
+export type SwayMap = keyof typeof SWAY_MAPS;
+
 export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   material: z.enum(MATERIAL_NAMES),
-  profiles: z.object({ hold: profile(SWAY_PROFILES.hold.least, SWAY_PROFILES.hold.most), stiffness: profile(SWAY_PROFILES.stiffness.least, SWAY_PROFILES.stiffness.most), damping: profile(SWAY_PROFILES.damping.least, SWAY_PROFILES.damping.most) }),
+  profiles: z.object(Object.fromEntries(Object.entries(SWAY_PROFILES).map(([key, p]) => [key, profile(p.least, p.most)])) as Record<SwayProfile, z.ZodType<[number, number][]>>),
+  /** f32 a vertex of the plot's mesh, 0 … 1; null: 1 everywhere. */
+  maps: z.object({ hold: bufferIdSchema.nullable(), give: bufferIdSchema.nullable(), loft: bufferIdSchema.nullable() }),
   /** Whether the combed shape is at rest under gravity; else it is the unloaded shape and sags. */
   calmStart: z.boolean(),
   /** Whether substeps are chosen for the wanted error. */
   chooseSubsteps: z.boolean(),
-  skinPills: z.boolean(),
-  /** What is worn: cloth with two sides, the mesh itself; or pills fitted to it. */
-  garments: z.enum(['shells', 'pills', 'off']),
+  /** How meshes collide, by role; by name where it differs. A mesh that comes later is one of its role. */
+  roles: z.object({ body: z.enum(MESH_COLLIDERS), garment: z.enum(MESH_COLLIDERS), accessory: z.enum(MESH_COLLIDERS) }),
+  meshes: z.record(z.string(), meshColliderSchema),
+  /** Whole groups switched off for this groom: names of meshes, 'skin' and 'garments' for their pills, 'own'. */
+  groupsOff: z.array(z.string()).max(1000),
+  /** Joints whose skin gets no pill; null: fingers and feet, by their names. */
+  pillsWithout: z.array(z.string()).max(4000).nullable(),
+  pills: z.record(z.string(), pillChangeSchema),
+  colliders: z.array(ownColliderSchema).max(500),
+  ties: z.array(tieSchema).max(200),
+  /** Node that carries the character (a boat, a saddle); '' for none. */
+  carrier: z.string().max(200),
+  windKind: z.enum(['everywhere', 'fan']),
+  /** Whether filled strands are pushed out of what they would pierce while they are looked at; hand-over always does. */
+  pushFilled: z.boolean(),
 });
 export type SwaySettings = z.infer<typeof swaySchema>;
 
@@ -147,7 +222,10 @@ export type GroomDocument = z.infer<typeof documentSchema>;
 
 export function defaultSway(): SwaySettings {
   const profiles = Object.fromEntries(Object.entries(SWAY_PROFILES).map(([name, p]) => [name, p.fallback.map(([x, y]) => [x, y])])) as unknown as SwaySettings['profiles'];
-  return { ...defaultsOf(SWAY_PARAMETERS), material: 'scalp hair' satisfies MaterialName, profiles, calmStart: true, chooseSubsteps: true, skinPills: true, garments: 'pills' };
+  return {
+    ...defaultsOf(SWAY_PARAMETERS), material: 'scalp hair' satisfies MaterialName, profiles, calmStart: true, chooseSubsteps: true,
+    maps: { hold: null, give: null, loft: null }, roles: { body: 'auto', garment: 'auto', accessory: 'auto' }, meshes: {}, groupsOff: [], pillsWithout: null, pills: {}, colliders: [], ties: [], carrier: '', windKind: 'everywhere', pushFilled: true,
+  };
 }
 
 export function newDocument(meshName: string, shot: GroomDocument['shot']): GroomDocument {
@@ -163,4 +241,4 @@ export function newDocument(meshName: string, shot: GroomDocument['shot']): Groo
 }
 
 /** Every buffer a document refers to. */
-export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, d.guides?.planting, d.guides?.offsets].filter((id): id is string => !!id);
+export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, d.guides?.planting, d.guides?.offsets, ...Object.values(d.sway.maps)].filter((id): id is string => !!id);

@@ -14,7 +14,7 @@ describe('documents of earlier formats', () => {
     const d = readDocument(format1());
     expect(d.format).toBe(2);
     expect(physicalRod(d.sway).diameter).toBeCloseTo(90e-6, 9);
-    expect(d.sway).toMatchObject({ damping: 4, skinGapMm: 1.5, garments: 'off', substeps: 6, chooseSubsteps: false, airDrag: 0, lock: 1 });
+    expect(d.sway).toMatchObject({ damping: 4, skinGapMm: 1.5, substeps: 6, chooseSubsteps: false, airDrag: 0, lock: 1 });
     for (const [share, hold] of [[0, 0.6], [0.5, 0.12], [1, 0.12]]) expect(holdAt(d.sway, share)).toBeCloseTo(hold, 9);
   });
   it('a hold that reaches the tip, or none at all, is a profile too', () => {
@@ -24,7 +24,7 @@ describe('documents of earlier formats', () => {
   it('the present format is read as it is, anything else refused', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true });
     expect(readDocument(d)).toEqual(d);
-    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 3 }]) expect(() => readDocument(bad)).toThrow();
+    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 4 }]) expect(() => readDocument(bad)).toThrow();
   });
   it('profiles must run from root to tip in ascending steps', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), change = (hold: number[][]) => ({ ...d, sway: { ...d.sway, profiles: { ...d.sway.profiles, hold } } });

@@ -89,3 +89,25 @@ export function quatFromAxes(x: Vec3, y: Vec3, z: Vec3): Quat {
   const s = Math.sqrt(1 + z[2] - x[0] - y[1]) * 2;
   return [(z[0] + x[2]) / s, (z[1] + y[2]) / s, s / 4, (x[1] - y[0]) / s];
 }
+
+/** Rows of the rotation of a unit quaternion at `q[o …)`, nine numbers at `out[w …)`, `stride` apart. */
+export function rotationRowsInto(out: NumberArray, w: number, q: ArrayLike<number>, o = 0, stride = 1): void {
+  const x = q[o], y = q[o + 1], z = q[o + 2], s = q[o + 3];
+  out[w] = 1 - 2 * (y * y + z * z); out[w + stride] = 2 * (x * y - z * s); out[w + 2 * stride] = 2 * (x * z + y * s);
+  out[w + 3 * stride] = 2 * (x * y + z * s); out[w + 4 * stride] = 1 - 2 * (x * x + z * z); out[w + 5 * stride] = 2 * (y * z - x * s);
+  out[w + 6 * stride] = 2 * (x * z - y * s); out[w + 7 * stride] = 2 * (y * z + x * s); out[w + 8 * stride] = 1 - 2 * (x * x + y * y);
+}
+
+/** out[o …) ← q v q* for the unit quaternion at `q[p …)` and the vector at `v[k …)`; components of `out` stand `stride` apart. */
+export function turnInto(out: NumberArray, o: number, v: ArrayLike<number>, k: number, q: ArrayLike<number>, p = 0, stride = 1): void {
+  const x = v[k], y = v[k + 1], z = v[k + 2], qx = q[p], qy = q[p + 1], qz = q[p + 2], qw = q[p + 3];
+  const tx = 2 * (qy * z - qz * y), ty = 2 * (qz * x - qx * z), tz = 2 * (qx * y - qy * x);
+  out[o] = x + qw * tx + qy * tz - qz * ty;
+  out[o + stride] = y + qw * ty + qz * tx - qx * tz;
+  out[o + 2 * stride] = z + qw * tz + qx * ty - qy * tx;
+}
+/** The same, then moved: a rigid motion of seven numbers, quaternion and translation, at `m[p …)`. */
+export function moveInto(out: NumberArray, o: number, v: ArrayLike<number>, k: number, m: ArrayLike<number>, p = 0): void {
+  turnInto(out, o, v, k, m, p);
+  out[o] += m[p + 4]; out[o + 1] += m[p + 5]; out[o + 2] += m[p + 6];
+}

@@ -85,8 +85,11 @@ export function clipTime(frame: number, fps: number, duration: number, cyclic: b
   return w < 0 ? w + duration : w;
 }
 
-/** Pose of the character at `time` (s) of a clip; without a clip its rest pose. */
-export function poseCharacter(character: Character, clip: Clip | null, time: number): Pose {
+/**
+ * Pose of the character at `time` (s) of a clip; without a clip its rest pose. `kept`: a node that stands where the matrix
+ * (16 numbers) says, whatever the clip does, and what hangs on it with it.
+ */
+export function poseCharacter(character: Character, clip: Clip | null, time: number, kept?: { node: number; matrix: ArrayLike<number> }): Pose {
   const { nodes } = character;
   const trs = new Float64Array(10 * nodes.length);
   nodes.forEach((n, i) => {
@@ -101,6 +104,7 @@ export function poseCharacter(character: Character, clip: Clip | null, time: num
     const o = 10 * i;
     composeInto(n.parent < 0 ? pose : local, n.parent < 0 ? 16 * i : 0, trs[o], trs[o + 1], trs[o + 2], trs[o + 3], trs[o + 4], trs[o + 5], trs[o + 6], trs[o + 7], trs[o + 8], trs[o + 9]);
     if (n.parent >= 0) multiplyInto(pose, 16 * i, pose, 16 * n.parent, local, 0);
+    if (kept?.node === i) pose.set(kept.matrix as Pose, 16 * i);
   });
   return pose;
 }
@@ -181,6 +185,18 @@ export function leadingNodes(character: Character, mesh: CharacterMesh): Int32Ar
     for (let k = 1; k < 4; k++) if (mesh.weights[4 * v + k] > mesh.weights[4 * v + best]) best = k;
     return character.skins[mesh.skin].joints[mesh.joints[4 * v + best]];
   });
+}
+
+/** What a node is called in documents: its name, or its number where it has none of its own. */
+export function nodeKey(character: Character, node: number): string {
+  const { name } = character.nodes[node];
+  return name !== '' && !name.startsWith('#') && character.nodes.findIndex((n) => n.name === name) === node ? name : `#${node}`;
+}
+/** Node of that key, −1 for none. */
+export function findNode(character: Character, key: string): number {
+  if (key === '') return -1;
+  if (key.startsWith('#')) { const n = Number(key.slice(1)); return Number.isInteger(n) && n >= 0 && n < character.nodes.length ? n : -1; }
+  return character.nodes.findIndex((n) => n.name === key);
 }
 
 /** Rigid part of a node's movement from the rest pose: quaternion and translation, 7 numbers at `out[o …)`. */

@@ -1,15 +1,22 @@
 /**
- * Finds which pills each edge of a strand touches in the coming substep.
+ * Finds what each edge of a strand touches in the coming substep: pills, floors, and the triangles of shells.
  *
- * Pills move rigidly from one frame to the next; places within the frame are interpolated (spherical for the turn). An edge
- * keeps at most two contacts, with the nearest pills that push in different directions, each at the place of the edge that
- * comes nearest.
+ * Pills and floors move rigidly from one frame to the next; places within the frame are interpolated (spherical for the
+ * turn). An edge keeps at most two contacts, with the nearest colliders that push in different directions, each at the place of
+ * the edge that comes nearest.
+ *
+ * Most edges are far from everything most of the time: an edge that was looked at keeps the pills near it, and how far it may
+ * go (or they may come) before it has to look again.
+ *
+ * What begins inside is not thrown out: as deep as it was, so much lower its plane is laid, and it is raised evenly until the
+ * hair is out. Where a strand comes out of the skin it is rooted in, its first stretch is let be.
  */
-import { slerpInto } from '../math/mat4';
+import { moveInto, rotationRowsInto, slerpInto, turnInto } from '../math/mat4';
 import { pillDistance, type Pill } from './pills';
 import type { Shell } from './shell';
 import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
+import type { Wind } from './wind';
 
 /** m: contacts are taken up so near. */
 const NEAR = 0.002;
@@ -21,102 +28,165 @@ const HANDED_ON = 0.7;
 const LEAST_PLACE = 0.25;
 /** Share of a depth that is left after a substep: it must not turn into speed. */
 const KEPT_DEPTH = 0.8;
+/** Pills an edge remembers, and how far it goes, m, before it looks for others. */
+const REMEMBERED = 4;
+const LEASE = 0.012;
+/** What began inside comes out in so many frames, but no faster than this share of the strand's length a frame. */
+const RELEASE_FRAMES = 16;
+const RELEASE_SHARE = 0.005;
+
+/** A level plane: hair stays on the side of `up`. */
+export interface Floor { place: readonly [number, number, number]; up: readonly [number, number, number]; gap?: number; friction?: number }
 
 export interface ContactSettings {
-  /** Distance kept from every pill, m. */
+  /** Distance kept, m, where a collider has none of its own. */
   skinGap: number;
-  /** Coulomb's coefficient. */
+  /** Coulomb's coefficient, where a collider has none of its own. */
   friction: number;
   /** First point of a strand that can touch; those before it are skin. */
   firstPoint?: number;
+  /** Share of the way from the root, along the strand, that the gap may be at most: hair must leave the skin somehow. Infinite where not given. */
+  gapRise?: number;
+  floors?: readonly Floor[];
+  /** Substeps in a frame, 8 where not given, by which what began inside comes out. */
+  substeps?: number;
 }
 
-/** Rigid motion of pills: 7 numbers each, quaternion x y z w and translation, from rest to the frame. */
+/** Rigid motion of pills, then floors: 7 numbers each, quaternion x y z w and translation, from rest to the frame. */
 export type RigidMotions = Float64Array;
+
+/** One contact that presses, for people to look at. */
+export interface ContactMark { strand: number; place: [number, number, number]; normal: [number, number, number]; force: number }
 
 export class ContactFinder {
   private readonly count: number;
-  /** Six numbers a pill: its ends at the end of the substep. */
+  private readonly floors: readonly Floor[];
+  /** Pills: six numbers, the ends at the end of the substep; and the radii. */
   private readonly ends: Float64Array;
+  private readonly radii: Float64Array;
   /** Four a pill: a ball round it at the end of the substep. */
   private readonly balls: Float64Array;
-  /** Twelve a pill: start of the substep seen from its end, row-major 3 × 4. */
+  /** Floors: unit normal and offset at the end of the substep. */
+  private readonly planes: Float64Array;
+  /** Twelve a pill or floor: start of the substep seen from its end, row-major 3 × 4. */
   private readonly back: Float64Array;
   private readonly motion: Float64Array;
   private readonly motionBefore: Float64Array;
   private readonly out = new Float64Array(4);
-  /** Pills near each strand this frame: `near[s * count …]`, `nearCount[s]`. */
+  /** Pills near each strand this frame: `near[s * count …]`, `nearCount[s]`; and floors as bits. */
   private readonly near: Int32Array;
   private readonly nearCount: Int32Array;
-  /** Whether a strand has been looked at before. */
+  private readonly nearFloors: Uint8Array;
+  /** How far the pills near a strand move in the frame against its root, m; and what they have moved since the strand's edges were last sure of nothing. */
+  private readonly drift: Float64Array;
+  private readonly drifted: Float64Array;
+  private step = 0;
+  /** Whether a strand has been looked at before, and whether it touched anything in the last substep. */
   private readonly met: Uint8Array;
-  /** Slots, two an edge in the system's order: pill touched, −1 for none. */
+  private readonly touches: Uint8Array;
+  /** Slots, two an edge in the system's order: collider touched, −1 for none. */
   private touched = new Int32Array(0);
-  /** Edges: m, ≤ 0, depth at the first look, released over time. */
+  /** Edges: m, ≤ 0, how much lower the planes lie; m a substep, how fast they rise; 1: the first stretch of a strand, let be. */
   private startDepth = new Float64Array(0);
-  /** Edges that began inside and have not come out: only their upper point is watched. */
-  private inside = new Uint8Array(0);
-  /** Nearest two of an edge: pill, gap, place on the edge, normal. */
+  private release = new Float64Array(0);
+  private rooted = new Uint8Array(0);
+  /** Edges: length from the root to the upper point, m. */
+  private arc = new Float64Array(0);
+  /** Edges: where it was when it last looked (both points, from the root), how far it may go, the drift then, the pills it saw. */
+  private seenAt = new Float64Array(0);
+  private slack = new Float64Array(0);
+  private seenDrift = new Float64Array(0);
+  private kept = new Int32Array(0);
+  private keptCount = new Uint8Array(0);
+  private readonly gapsFound = new Float64Array(REMEMBERED + 1);
+  /** Nearest two of an edge. */
   private readonly found = Array.from({ length: SLOTS }, (): Found => ({ id: -1, gap: 0, s: 1, nx: 0, ny: 1, nz: 0, plane: 0, ux: 0, uy: 0, uz: 0 }));
   private shellReady = false;
   /** Strands that can reach each shell this frame. */
   private readonly reachable: Uint8Array[];
   /** First number of each shell's contacts. */
   private readonly shellIds: number[] = [];
-  /** Pills: gap kept and friction, their own or the settings'. */
+  /** Pills, then floors: gap kept and friction, their own or the settings'. */
   private readonly gaps: Float64Array;
   private readonly frictions: Float64Array;
-  /** Pills: the greater radius, m. */
-  private readonly widest: Float64Array;
   private readonly firstPoint: number;
+  private readonly gapRise: number;
+  private readonly releaseSubsteps: number;
+  private readonly endsFrom: Float64Array;
+  private readonly endsTo: Float64Array;
 
   /** `shells`: meshes besides the pills; their frames are told by `frame`. */
-  constructor(readonly pills: readonly Pill[], strandCount: number, settings: ContactSettings, private readonly shells: readonly Shell[] = []) {
+  constructor(readonly pills: readonly Pill[], private readonly strandCount: number, settings: ContactSettings, private readonly shells: readonly Shell[] = []) {
     this.count = pills.length;
-    this.gaps = Float64Array.from(pills, (p) => p.gap ?? settings.skinGap);
-    this.widest = Float64Array.from(pills, (p) => Math.max(p.radiusA, p.radiusB));
-    this.frictions = Float64Array.from(pills, (p) => p.friction ?? settings.friction);
-    this.firstPoint = settings.firstPoint ?? 2;
+    this.floors = settings.floors ?? [];
+    const rigid = this.count + this.floors.length;
+    this.gaps = Float64Array.from([...pills, ...this.floors], (p) => p.gap ?? settings.skinGap);
+    this.frictions = Float64Array.from([...pills, ...this.floors], (p) => p.friction ?? settings.friction);
+    this.radii = Float64Array.from(pills.flatMap((p) => [p.radiusA, p.radiusB]));
+    this.firstPoint = Math.max(1, settings.firstPoint ?? 2);
+    this.gapRise = settings.gapRise ?? Infinity;
+    this.releaseSubsteps = (settings.substeps ?? 8) * RELEASE_FRAMES;
     this.reachable = shells.map(() => new Uint8Array(strandCount));
-    let id = this.count;
+    let id = rigid;
     for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
     this.shellIds.push(id);
     this.ends = new Float64Array(6 * this.count);
+    this.endsFrom = new Float64Array(6 * this.count);
+    this.endsTo = new Float64Array(6 * this.count);
     this.balls = new Float64Array(4 * this.count);
-    this.back = new Float64Array(12 * this.count);
-    this.motion = new Float64Array(7 * this.count);
-    this.motionBefore = new Float64Array(7 * this.count);
+    this.planes = new Float64Array(4 * this.floors.length);
+    this.back = new Float64Array(12 * rigid);
+    this.motion = new Float64Array(7 * rigid);
+    this.motionBefore = new Float64Array(7 * rigid);
     this.near = new Int32Array(strandCount * this.count);
     this.nearCount = new Int32Array(strandCount);
+    this.nearFloors = new Uint8Array(strandCount);
+    this.drift = new Float64Array(strandCount);
+    this.drifted = new Float64Array(strandCount);
     this.met = new Uint8Array(strandCount);
+    this.touches = new Uint8Array(strandCount);
   }
 
-  /** Lists, for each strand, the pills it could reach between two frames, and readies the shells that are near any. `lengths`: strand lengths, m. */
+  /** Lists, for each strand, the colliders it could reach between two frames, and readies the shells that are near any. `lengths`: strand lengths, m. */
   cull(from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, lengths: ArrayLike<number>): void {
-    const ends = [new Float64Array(6 * this.count), new Float64Array(6 * this.count)];
-    this.pills.forEach((pill, k) => { placePill(pill, from, 7 * k, ends[0], 6 * k); placePill(pill, to, 7 * k, ends[1], 6 * k); });
-    for (let s = 0; s < this.nearCount.length; s++) {
-      let found = 0;
-      for (let k = 0; k < this.count; k++) {
-        const pill = this.pills[k];
-        let distance = Infinity;
-        for (let side = 0; side < 2; side++) {
-          const root = side === 0 ? rootFrom : rootTo, E = ends[side], o = 6 * k;
-          distance = Math.min(distance, pillDistance(root[3 * s], root[3 * s + 1], root[3 * s + 2], E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], pill.radiusA, pill.radiusB, this.out));
-        }
-        if (distance < lengths[s] + this.gaps[k] + 0.01) this.near[s * this.count + found++] = k;
+    const { endsFrom: F, endsTo: T, radii, near, count } = this;
+    this.pills.forEach((pill, k) => { placePill(pill, from, 7 * k, F, 6 * k); placePill(pill, to, 7 * k, T, 6 * k); });
+    for (let s = 0; s < this.strandCount; s++) {
+      const r = 3 * s, mx = rootTo[r] - rootFrom[r], my = rootTo[r + 1] - rootFrom[r + 1], mz = rootTo[r + 2] - rootFrom[r + 2];
+      let found = 0, drift = 0, changed = false;
+      for (let k = 0; k < count; k++) {
+        const o = 6 * k, reach = lengths[s] + this.gaps[k] + 0.01;
+        if (pillDistance(rootFrom[r], rootFrom[r + 1], rootFrom[r + 2], F[o], F[o + 1], F[o + 2], F[o + 3], F[o + 4], F[o + 5], radii[2 * k], radii[2 * k + 1], this.out) >= reach
+          && pillDistance(rootTo[r], rootTo[r + 1], rootTo[r + 2], T[o], T[o + 1], T[o + 2], T[o + 3], T[o + 4], T[o + 5], radii[2 * k], radii[2 * k + 1], this.out) >= reach) continue;
+        const q = s * count + found++;
+        if (near[q] !== k) { near[q] = k; changed = true; }
+        for (let e = o; e < o + 6; e += 3) drift = Math.max(drift, Math.hypot(T[e] - F[e] - mx, T[e + 1] - F[e + 1] - my, T[e + 2] - F[e + 2] - mz));
       }
-      this.nearCount[s] = found;
+      if (this.nearCount[s] !== found) { this.nearCount[s] = found; changed = true; }
+      // an edge that has looked does not know of pills that came to the list since
+      if (changed) this.drifted[s] += 1e3;
+      // the way between is bowed where a collider turns
+      this.drift[s] = 1.1 * drift;
+      let floors = 0;
+      for (let f = 0; f < this.floors.length && f < 8; f++) if (this.floorNear(f, from, to, rootFrom, rootTo, r, lengths[s])) floors |= 1 << f;
+      this.nearFloors[s] = floors;
     }
     this.shells.forEach((shell, q) => {
       let any = 0;
-      for (let s = 0; s < this.nearCount.length; s++) {
+      for (let s = 0; s < this.strandCount; s++) {
         const r = lengths[s] + 0.01, o = 3 * s;
         any |= this.reachable[q][s] = shell.reaches(rootFrom[o], rootFrom[o + 1], rootFrom[o + 2], r) || shell.reaches(rootTo[o], rootTo[o + 1], rootTo[o + 2], r) ? 1 : 0;
       }
       if (any) shell.build();
     });
   }
+  private floorNear(f: number, from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, r: number, length: number): boolean {
+    const o = 7 * (this.count + f), P = this.plane, reach = length + this.gaps[this.count + f] + 0.01;
+    placeFloor(this.floors[f], from, o, P, 0);
+    placeFloor(this.floors[f], to, o, P, 4);
+    return P[0] * rootFrom[r] + P[1] * rootFrom[r + 1] + P[2] * rootFrom[r + 2] - P[3] < reach || P[4] * rootTo[r] + P[5] * rootTo[r + 1] + P[6] * rootTo[r + 2] - P[7] < reach;
+  }
+  private readonly plane = new Float64Array(8);
 
   /** Places of a shell's vertices at both ends of the frame; `points`: of the whole system. */
   frame(which: number, from: Float64Array, to: Float64Array, points: number): void {
@@ -130,86 +200,193 @@ export class ContactFinder {
     return -1;
   }
 
-  /** Places all pills for the substep that ends at share `t1` of the way from one frame to the next and began at `t0`. */
+  /** Places all colliders for the substep that ends at share `t1` of the way from one frame to the next and began at `t0`. */
   place(from: RigidMotions, to: RigidMotions, t0: number, t1: number): void {
     for (const shell of this.shells) shell.place(t0, t1);
-    for (let k = 0; k < this.count; k++) {
+    const E = this.ends, R = this.radii;
+    for (let k = 0; k < this.count + this.floors.length; k++) {
       const o = 7 * k;
       mixMotion(this.motionBefore, o, from, to, t0);
       mixMotion(this.motion, o, from, to, t1);
-      placePill(this.pills[k], this.motion, o, this.ends, 6 * k);
-      const E = this.ends, e = 6 * k;
-      for (let c = 0; c < 3; c++) this.balls[4 * k + c] = 0.5 * (E[e + c] + E[e + 3 + c]);
-      this.balls[4 * k + 3] = 0.5 * Math.hypot(E[e + 3] - E[e], E[e + 4] - E[e + 1], E[e + 5] - E[e + 2]) + Math.max(this.pills[k].radiusA, this.pills[k].radiusB);
       backwards(this.motionBefore, this.motion, o, this.back, 12 * k);
+      if (k >= this.count) { placeFloor(this.floors[k - this.count], this.motion, o, this.planes, 4 * (k - this.count)); continue; }
+      placePill(this.pills[k], this.motion, o, E, 6 * k);
+      const e = 6 * k;
+      for (let c = 0; c < 3; c++) this.balls[4 * k + c] = 0.5 * (E[e + c] + E[e + 3 + c]);
+      this.balls[4 * k + 3] = 0.5 * Math.sqrt((E[e + 3] - E[e]) ** 2 + (E[e + 4] - E[e + 1]) ** 2 + (E[e + 5] - E[e + 2]) ** 2) + Math.max(R[2 * k], R[2 * k + 1]);
     }
+    this.step = Math.abs(t1 - t0);
+  }
+
+  private begin(system: RodSystem): void {
+    const n = system.pointCount;
+    this.touched = new Int32Array(SLOTS * n).fill(-1);
+    this.startDepth = new Float64Array(n);
+    this.release = new Float64Array(n);
+    this.rooted = new Uint8Array(n);
+    this.arc = new Float64Array(n);
+    this.seenAt = new Float64Array(6 * n);
+    this.slack = new Float64Array(n).fill(-1);
+    this.seenDrift = new Float64Array(n);
+    this.kept = new Int32Array(REMEMBERED * n);
+    this.keptCount = new Uint8Array(n);
+    for (let s = 0; s < system.strandCount; s++) for (let i = 1; i < system.pointsOf(s); i++) this.arc[system.start[s] + i] = this.arc[system.start[s] + i - 1] + system.k.restLength[system.at(s, i, 1)];
   }
 
   /** Finds the contact planes of all strands for the coming substep of `h` seconds. */
   gatherAll(system: RodSystem, h: number, gravity: readonly [number, number, number]): void {
+    if (this.startDepth.length !== system.pointCount) this.begin(system);
     for (let s = 0; s < system.strandCount; s++) this.gather(system, s, h, gravity);
   }
 
   private gather(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): void {
-    const { k, lanes: L, start, rootBefore } = system, { x, v } = k;
-    if (this.startDepth.length !== system.pointCount) {
-      this.touched = new Int32Array(SLOTS * system.pointCount).fill(-1);
-      this.startDepth = new Float64Array(system.pointCount);
-      this.inside = new Uint8Array(system.pointCount);
+    const { k, lanes: L, start, rootBefore, rootPosition } = system, { x, v } = k, { found, seenAt: S } = this;
+    let meshes = 0;
+    for (let q = 0; q < this.shells.length; q++) meshes |= this.reachable[q][s];
+    const near = this.nearCount[s], floors = this.nearFloors[s];
+    if (near === 0 && meshes === 0 && floors === 0) {
+      if (this.touches[s] === 1) this.letGo(system, s);
+      return;
     }
-    const { found } = this, near = this.nearCount[s];
     // the first look at a strand, not every restart of its history: the safety net must not make depth a right
     const fresh = this.met[s] === 0;
     this.met[s] = 1;
+    const drifted = (this.drifted[s] += this.drift[s] * this.step);
     const rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2], gx = h * h * gravity[0], gy = h * h * gravity[1], gz = h * h * gravity[2];
-    const first = Math.max(1, this.firstPoint), count = start[s + 1] - start[s];
+    const ex = rootPosition[3 * s], ey = rootPosition[3 * s + 1], ez = rootPosition[3 * s + 2];
+    const first = this.firstPoint, count = start[s + 1] - start[s];
     let c = system.at(s, first - 1, 3), touching = 0;
     // now, and where the points would go without any other force: leaving gravity out makes contact flicker every second substep
     let ax = x[c] + rx, ay = x[c + L] + ry, az = x[c + 2 * L] + rz, apx = ax + h * v[c] + gx, apy = ay + h * v[c + L] + gy, apz = az + h * v[c + 2 * L] + gz;
     for (let i = first; i < count; i++) {
-      c = system.at(s, i, 3);
+      c += 3 * L;
       const bx = x[c] + rx, by = x[c + L] + ry, bz = x[c + 2 * L] + rz, bpx = bx + h * v[c] + gx, bpy = by + h * v[c + L] + gy, bpz = bz + h * v[c + 2 * L] + gz;
       const p = start[s] + i;
       found[0].id = found[1].id = -1;
-      if (near > 0 && (fresh || this.inside[p])) {
-        this.nearest(s, i === 1, true, false, ax, ay, az, bx, by, bz);
-        this.inside[p] = found[0].id >= 0 && found[0].gap < 0 ? 1 : 0;
-        found[0].id = found[1].id = -1;
+      if (near > 0) {
+        const o = 6 * p, d0 = apx - ex - S[o], d1 = apy - ey - S[o + 1], d2 = apz - ez - S[o + 2], d3 = bpx - ex - S[o + 3], d4 = bpy - ey - S[o + 4], d5 = bpz - ez - S[o + 5];
+        const free = this.slack[p] - (drifted - this.seenDrift[p]), d = Math.max(d0 * d0 + d1 * d1 + d2 * d2, d3 * d3 + d4 * d4 + d5 * d5);
+        if (!(free > 0 && d < free * free)) this.look(s, p, apx, apy, apz, bpx, bpy, bpz, ex, ey, ez);
+        if (this.keptCount[p] > 0) this.nearest(p, i === 1, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0), apx, apy, apz, bpx, bpy, bpz);
       }
-      if (near > 0) this.nearest(s, i === 1, i === first, this.inside[p] === 1 || (i > first && this.inside[p - 1] === 1), apx, apy, apz, bpx, bpy, bpz);
-      for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s]) this.nearestOfShell(q, i === 1, p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
-      touching = Math.max(touching, this.fill(system, s, i, fresh, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz));
+      if (floors !== 0) this.onFloors(floors, p, bpx, bpy, bpz);
+      if (meshes !== 0) {
+        const kept = this.gapAt(p);
+        for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s]) this.nearestOfShell(q, i === 1, p, kept, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+      }
+      if (fresh) this.firstLook(system, s, i, ax, ay, az, bx, by, bz);
+      else if (this.startDepth[p] < 0 && this.rooted[p] === 0) this.startDepth[p] = Math.min(0, this.startDepth[p] + this.release[p]);
+      if (found[0].id >= 0 || this.touched[SLOTS * p] >= 0 || this.touched[SLOTS * p + 1] >= 0) touching = Math.max(touching, this.fill(system, s, i, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz));
       ax = bx; ay = by; az = bz; apx = bpx; apy = bpy; apz = bpz;
     }
+    this.touches[s] = touching;
     k.touching[system.strandAt(s, 1)] = touching;
+  }
+  /** A strand that touched something and is now far from everything. */
+  private letGo(system: RodSystem, s: number): void {
+    const { k, lanes: L, start } = system;
+    this.touches[s] = 0;
+    k.touching[system.strandAt(s, 1)] = 0;
+    for (let i = 1; i < system.pointsOf(s); i++) for (let j = 0; j < SLOTS; j++) {
+      this.touched[SLOTS * (start[s] + i) + j] = -1;
+      k.touchOn[system.at(s, i, SLOTS) + j * L] = 0;
+    }
+  }
+
+  /** How much of a collider's gap an edge has to keep: all of it, or less near its root. */
+  private gapAt(p: number): number { return this.gapRise * this.arc[p]; }
+
+  /**
+   * The first look at an edge: as deep as it is below any gap, so much lower its planes are laid. From the root on, edges
+   * whose upper point is within a collider are the strand's first stretch.
+   */
+  private firstLook(system: RodSystem, s: number, i: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
+    const p = system.start[s] + i, [one, two] = this.found;
+    let depth = 0;
+    for (const f of [one, two]) if (f.id >= 0) depth = Math.min(depth, f.id < this.count ? this.gapOfPill(f.id, p, bx, by, bz) : this.gapBefore(f, p, ax, ay, az, bx, by, bz));
+    const within = this.within(s, p, bx, by, bz), last = i <= this.firstPoint || this.rooted[p - 1] === 1;
+    this.rooted[p] = within && last ? 1 : 0;
+    this.startDepth[p] = depth;
+    if (depth < 0) {
+      const length = this.arc[system.start[s + 1] - 1];
+      this.release[p] = Math.min(-depth, RELEASE_FRAMES * RELEASE_SHARE * length) / this.releaseSubsteps;
+    }
+  }
+  /** Whether a point lies below the surface of a pill, or of a closed shell's side. */
+  private within(s: number, p: number, x: number, y: number, z: number): boolean {
+    return this.depth(s, x, y, z) > 0 || this.shellDepth(p, x, y, z) > 0;
+  }
+  private gapOfPill(k: number, p: number, x: number, y: number, z: number): number { return this.gapNow(x, y, z, k) - Math.min(this.gaps[k], this.gapAt(p)); }
+  /** Gap of a contact at the start of the substep; of a pill or floor by where it was then. */
+  private gapBefore(f: Found, p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number): number {
+    const hx = ax + f.s * (bx - ax), hy = ay + f.s * (by - ay), hz = az + f.s * (bz - az);
+    if (f.id < this.count) return this.gapOfPill(f.id, p, hx, hy, hz);
+    return f.nx * (hx + f.ux) + f.ny * (hy + f.uy) + f.nz * (hz + f.uz) - f.plane;
+  }
+
+  /** Looks through all pills near the strand for those the edge could touch before it looks again. */
+  private look(s: number, p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, ex: number, ey: number, ez: number): void {
+    const { ends, balls, radii, gaps, out, gapsFound: G, kept } = this, from = s * this.count, to = from + this.nearCount[s], o6 = 6 * p, first = REMEMBERED * p;
+    const ux = bx - ax, uy = by - ay, uz = bz - az, half = 0.5 * Math.sqrt(ux * ux + uy * uy + uz * uz), mx = ax + 0.5 * ux, my = ay + 0.5 * uy, mz = az + 0.5 * uz;
+    let n = 0, next = Infinity;
+    for (let q = from; q < to; q++) {
+      const k = this.near[q], o = 6 * k, dx = mx - balls[4 * k], dy = my - balls[4 * k + 1], dz = mz - balls[4 * k + 2];
+      // at least so far away
+      let gap = Math.sqrt(dx * dx + dy * dy + dz * dz) - balls[4 * k + 3] - half - gaps[k];
+      if (gap < 4 * LEASE) gap = pillDistance(mx, my, mz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], radii[2 * k], radii[2 * k + 1], out) - gaps[k] - half;
+      if (gap > LEASE + NEAR) { if (gap < next) next = gap; continue; }
+      // the nearest few, in order
+      let at = n;
+      while (at > 0 && G[at - 1] > gap) { if (at < REMEMBERED) { G[at] = G[at - 1]; kept[first + at] = kept[first + at - 1]; } else if (G[at - 1] < next) next = G[at - 1]; at--; }
+      if (at < REMEMBERED) { G[at] = gap; kept[first + at] = k; if (n < REMEMBERED) n++; } else if (gap < next) next = gap;
+    }
+    this.keptCount[p] = n;
+    this.slack[p] = Math.max(1e-4, n === 0 ? next - NEAR : Math.min(LEASE, next - NEAR));
+    this.seenDrift[p] = this.drifted[s];
+    const S = this.seenAt;
+    S[o6] = ax - ex; S[o6 + 1] = ay - ey; S[o6 + 2] = az - ez; S[o6 + 3] = bx - ex; S[o6 + 4] = by - ey; S[o6 + 5] = bz - ez;
   }
 
   /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
-  private nearest(s: number, rooted: boolean, lowest: boolean, upper: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
-    const { ends, balls, gaps, widest, out, found } = this, ux = bx - ax, uy = by - ay, uz = bz - az, half = 0.5 * Math.sqrt(ux * ux + uy * uy + uz * uz), mx = ax + 0.5 * ux, my = ay + 0.5 * uy, mz = az + 0.5 * uz;
-    const from = s * this.count, to = from + this.nearCount[s];
-    for (let q = from; q < to; q++) {
-      const n = this.near[q], o = 6 * n, pill = this.pills[n];
-      const dx = mx - balls[4 * n], dy = my - balls[4 * n + 1], dz = mz - balls[4 * n + 2], reach = balls[4 * n + 3] + half + gaps[n] + 0.015;
-      if (dx * dx + dy * dy + dz * dz > reach * reach) continue;
-      // the middle of the edge against the axis: of a long pill the ball round it says little
-      const vx = ends[o + 3] - ends[o], vy = ends[o + 4] - ends[o + 1], vz = ends[o + 5] - ends[o + 2], qx = mx - ends[o], qy = my - ends[o + 1], qz = mz - ends[o + 2], along = (qx * vx + qy * vy + qz * vz) / (vx * vx + vy * vy + vz * vz + 1e-18), t = along < 0 ? 0 : along > 1 ? 1 : along;
-      const ex = qx - t * vx, ey = qy - t * vy, ez = qz - t * vz, far = widest[n] + half + gaps[n] + 0.012;
-      if (ex * ex + ey * ey + ez * ez > far * far) continue;
-      const place = upper ? 1 : nearestPlace(ax, ay, az, ux, uy, uz, ends, o);
+  private nearest(p: number, rooted: boolean, lowest: boolean, upper: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
+    const { ends, radii, gaps, out, found } = this, ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p);
+    for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
+      const n = this.kept[q], o = 6 * n, place = upper ? 1 : nearestPlace(ax, ay, az, ux, uy, uz, ends, o);
       // what touches at its lower end is the business of the edge below
       if (place <= 1e-6 && !lowest) continue;
       if (rooted && place < LEAST_PLACE) continue;
-      const gap = pillDistance(ax + place * ux, ay + place * uy, az + place * uz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], pill.radiusA, pill.radiusB, out) - gaps[n];
-      if (gap > 0.012) continue;
+      const gap = pillDistance(ax + place * ux, ay + place * uy, az + place * uz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], radii[2 * n], radii[2 * n + 1], out) - (gaps[n] < most ? gaps[n] : most);
+      if (gap > LEASE) continue;
       offer(found, n, gap, place, out[0], out[1], out[2]);
     }
   }
 
+  /** Upper points and floors: an edge over a plane is nearest it at one of its ends. */
+  private onFloors(floors: number, p: number, x: number, y: number, z: number): void {
+    const P = this.planes, most = this.gapAt(p);
+    for (let f = 0; f < this.floors.length; f++) {
+      if ((floors & (1 << f)) === 0) continue;
+      const id = this.count + f, kept = Math.min(this.gaps[id], most), gap = P[4 * f] * x + P[4 * f + 1] * y + P[4 * f + 2] * z - P[4 * f + 3] - kept;
+      if (gap > LEASE) continue;
+      const taken = offer(this.found, id, gap, 1, P[4 * f], P[4 * f + 1], P[4 * f + 2]);
+      if (taken) {
+        taken.plane = P[4 * f + 3] + kept;
+        this.slide(taken, id, x, y, z);
+      }
+    }
+  }
+  /** Movement over the substep of the place on a rigid collider that is at (x, y, z) at its end. */
+  private slide(f: Found, id: number, x: number, y: number, z: number): void {
+    const B = this.back, o = 12 * id;
+    f.ux = x - (B[o] * x + B[o + 1] * y + B[o + 2] * z + B[o + 3]);
+    f.uy = y - (B[o + 4] * x + B[o + 5] * y + B[o + 6] * z + B[o + 7]);
+    f.uz = z - (B[o + 8] * x + B[o + 9] * y + B[o + 10] * z + B[o + 11]);
+  }
+
   /** The same for the cloth; a contact of cloth has its plane and the surface's movement with it. */
-  private nearestOfShell(which: number, rooted: boolean, p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+  private nearestOfShell(which: number, rooted: boolean, p: number, most: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     const shell = this.shells[which];
-    shell.ask(p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    shell.ask(p, most, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     for (let q = 0; q < shell.count; q++) {
       const c = shell.candidates[q];
       if (rooted && c.s < LEAST_PLACE) continue;
@@ -219,44 +396,41 @@ export class ContactFinder {
   }
 
   /** Writes the contacts found for an edge into its slots; returns 1 where there is any. */
-  private fill(system: RodSystem, strand: number, i: number, fresh: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): number {
-    const { k, lanes: L, rootPosition } = system, { touched, startDepth, found, back: B } = this, p = system.start[strand] + i, single = system.at(strand, i, SLOTS), triple = system.at(strand, i, 3 * SLOTS);
-    const [first, second] = found;
-    // an edge that began the run inside a pill is let be and may only come out
-    const pill = first.id >= 0 && first.id < this.count ? first : second.id >= 0 && second.id < this.count ? second : null;
-    if (pill) {
-      const now = this.gapNow(ax + pill.s * (bx - ax), ay + pill.s * (by - ay), az + pill.s * (bz - az), pill.id) - this.gaps[pill.id];
-      startDepth[p] = this.inside[p] === 0 ? 0 : Math.min(0, fresh ? now : Math.max(startDepth[p], now));
-    } else startDepth[p] = 0;
-    for (const f of found) if (f.id >= 0 && f.gap - (f.id < this.count ? startDepth[p] : 0) > NEAR) f.id = -1;
-    if (first.id < 0 && second.id >= 0) { Object.assign(first, second); second.id = -1; }
+  private fill(system: RodSystem, strand: number, i: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): number {
+    const { k, lanes: L, rootPosition } = system, { touched, startDepth, found } = this, p = system.start[strand] + i, single = system.at(strand, i, SLOTS), triple = system.at(strand, i, 3 * SLOTS);
+    const first = found[0], second = found[1];
+    if (this.rooted[p] === 1) {
+      // the first stretch of a strand is let be and may only come out
+      let now = 0;
+      for (let j = 0; j < SLOTS; j++) if (found[j].id >= 0) now = Math.min(now, this.gapBefore(found[j], p, ax, ay, az, bx, by, bz));
+      startDepth[p] = Math.min(0, Math.max(startDepth[p], now));
+      if (startDepth[p] === 0) this.rooted[p] = 0;
+    }
+    const begun = startDepth[p];
+    for (let j = 0; j < SLOTS; j++) if (found[j].id >= 0 && found[j].gap - begun > NEAR) found[j].id = -1;
+    if (first.id < 0 && second.id >= 0) { copyFound(first, second); second.id = -1; }
     // a contact keeps the slot it has, and with it what is carried from substep to substep
-    const at = (j: number): number => touched[SLOTS * p + j];
-    const swap = (second.id >= 0 && second.id === at(0)) || (first.id >= 0 && first.id === at(1) && first.id !== at(0));
+    const was0 = touched[SLOTS * p], was1 = touched[SLOTS * p + 1], swap = (second.id >= 0 && second.id === was0) || (first.id >= 0 && first.id === was1 && first.id !== was0);
     let any = 0;
     for (let j = 0; j < SLOTS; j++) {
-      const f = found[swap ? 1 - j : j], slot = SLOTS * p + j, e = single + j * L, n = triple + 3 * j * L;
-      // neighbouring triangles hand a contact on while it points the same way
-      const handed = f.id >= this.count && this.shellOf(f.id) === this.shellOf(touched[slot]) && k.touchNormal[n] * f.nx + k.touchNormal[n + L] * f.ny + k.touchNormal[n + 2 * L] * f.nz > HANDED_ON;
-      if (f.id !== touched[slot] && !handed) {
-        k.touchForce[e] = k.touchSticks[e] = k.touchWas[e] = k.touchLag[e] = 0;
-        k.touchStick[n] = k.touchStick[n + L] = k.touchStick[n + 2 * L] = 0;
+      const f = swap ? (j === 0 ? second : first) : (j === 0 ? first : second), slot = SLOTS * p + j, e = single + j * L, n = triple + 3 * j * L;
+      if (f.id !== touched[slot]) {
+        // neighbouring triangles hand a contact on while it points the same way
+        const handed = f.id >= this.shellIds[0] && this.shellOf(f.id) === this.shellOf(touched[slot]) && k.touchNormal[n] * f.nx + k.touchNormal[n + L] * f.ny + k.touchNormal[n + 2 * L] * f.nz > HANDED_ON;
+        if (!handed) {
+          k.touchForce[e] = k.touchSticks[e] = k.touchWas[e] = k.touchLag[e] = 0;
+          k.touchStick[n] = k.touchStick[n + L] = k.touchStick[n + 2 * L] = 0;
+        }
+        touched[slot] = f.id;
       }
-      touched[slot] = f.id;
       if (f.id < 0) { k.touchOn[e] = 0; continue; }
       any = 1;
-      const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz), ofPill = f.id < this.count, begun = ofPill ? startDepth[p] : 0;
-      const hx = ax + f.s * (bx - ax), hy = ay + f.s * (by - ay), hz = az + f.s * (bz - az);
-      if (ofPill) {
-        const o = 12 * f.id;
-        f.ux = cx - (B[o] * cx + B[o + 1] * cy + B[o + 2] * cz + B[o + 3]);
-        f.uy = cy - (B[o + 4] * cx + B[o + 5] * cy + B[o + 6] * cz + B[o + 7]);
-        f.uz = cz - (B[o + 8] * cx + B[o + 9] * cy + B[o + 10] * cz + B[o + 11]);
-      }
-      const here = ofPill ? this.gapNow(hx, hy, hz, f.id) - this.gaps[f.id] - begun : f.nx * (hx + f.ux) + f.ny * (hy + f.uy) + f.nz * (hz + f.uz) - f.plane;
+      const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz);
+      if (f.id < this.count) this.slide(f, f.id, cx, cy, cz);
+      const here = this.gapBefore(f, p, ax, ay, az, bx, by, bz) - begun;
       k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1;
       k.touchAt[e] = f.s;
-      k.touchFriction[e] = ofPill ? this.frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
+      k.touchFriction[e] = f.id < this.frictions.length ? this.frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
       k.touchNormal[n] = f.nx; k.touchNormal[n + L] = f.ny; k.touchNormal[n + 2 * L] = f.nz;
       const qx = cx - rootPosition[3 * strand], qy = cy - rootPosition[3 * strand + 1], qz = cz - rootPosition[3 * strand + 2];
       k.touchPlane[e] = f.nx * qx + f.ny * qy + f.nz * qz - (f.gap - begun) + KEPT_DEPTH * Math.min(0, here);
@@ -270,18 +444,23 @@ export class ContactFinder {
 
   /** Distance of a point to a pill where the pill was at the start of the substep. */
   private gapNow(x: number, y: number, z: number, k: number): number {
-    const pill = this.pills[k], o = 6 * k, E = this.ends, B = this.back, w = 12 * k;
-    const at = (e: number, row: number): number => B[w + 4 * row] * E[e] + B[w + 4 * row + 1] * E[e + 1] + B[w + 4 * row + 2] * E[e + 2] + B[w + 4 * row + 3];
-    return pillDistance(x, y, z, at(o, 0), at(o, 1), at(o, 2), at(o + 3, 0), at(o + 3, 1), at(o + 3, 2), pill.radiusA, pill.radiusB, this.out);
+    const o = 6 * k, E = this.ends, B = this.back, w = 12 * k, R = this.radii;
+    const x0 = E[o], y0 = E[o + 1], z0 = E[o + 2], x1 = E[o + 3], y1 = E[o + 4], z1 = E[o + 5];
+    return pillDistance(
+      x, y, z, B[w] * x0 + B[w + 1] * y0 + B[w + 2] * z0 + B[w + 3], B[w + 4] * x0 + B[w + 5] * y0 + B[w + 6] * z0 + B[w + 7], B[w + 8] * x0 + B[w + 9] * y0 + B[w + 10] * z0 + B[w + 11],
+      B[w] * x1 + B[w + 1] * y1 + B[w + 2] * z1 + B[w + 3], B[w + 4] * x1 + B[w + 5] * y1 + B[w + 6] * z1 + B[w + 7], B[w + 8] * x1 + B[w + 9] * y1 + B[w + 10] * z1 + B[w + 11], R[2 * k], R[2 * k + 1], this.out,
+    );
   }
 
-  /** Deepest place of a point among all pills at the end of the last placed substep, m, ≥ 0. */
+  /** Deepest place of a point below the surface of any pill or floor at the end of the last placed substep, m, ≥ 0. */
   depth(s: number, px: number, py: number, pz: number): number {
+    const E = this.ends, R = this.radii, P = this.planes;
     let least = 0;
     for (let q = s * this.count; q < s * this.count + this.nearCount[s]; q++) {
-      const k = this.near[q], o = 6 * k, E = this.ends, pill = this.pills[k];
-      least = Math.min(least, pillDistance(px, py, pz, E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], pill.radiusA, pill.radiusB, this.out));
+      const k = this.near[q], o = 6 * k;
+      least = Math.min(least, pillDistance(px, py, pz, E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], R[2 * k], R[2 * k + 1], this.out));
     }
+    for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) least = Math.min(least, P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3]);
     return -least;
   }
   /** Depth of a point beyond its side of any shell at the end of the last placed substep, m, ≥ 0. */
@@ -290,19 +469,59 @@ export class ContactFinder {
     for (let q = 0; q < this.shells.length; q++) depth = Math.max(depth, this.shells[q].depth(p, px, py, pz));
     return depth;
   }
+  /** Whether the edge below a point is still on its way out, or is the first stretch of its strand, which is let be. */
+  isRooted(p: number): boolean { return this.rooted[p] === 1; }
+  /** How deep an edge may still lie below its gap, m, having begun there. */
+  allowance(p: number): number { return -(this.startDepth[p] ?? 0); }
+
+  /** Points (3 × n, m) inside a pill where it was last placed. */
+  insideOf(pill: Pill, points: ArrayLike<number>): number {
+    const k = this.pills.indexOf(pill), o = 6 * k, E = this.ends, R = this.radii;
+    let inside = 0;
+    for (let p = 0; k >= 0 && p < points.length; p += 3) if (pillDistance(points[p], points[p + 1], points[p + 2], E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], R[2 * k], R[2 * k + 1], this.out) < 0) inside++;
+    return inside;
+  }
+  /** Share of the wind that is left at a place in the lee of the pills. */
+  lee(wind: Wind, _strand: number, x: number, y: number, z: number): number { return wind.lee(x, y, z, this.ends, this.radii, this.count); }
+  /** Ends of all pills for the given motions, six numbers each. */
+  placesOf(motions: RigidMotions): Float64Array {
+    this.pills.forEach((pill, k) => placePill(pill, motions, 7 * k, this.endsTo, 6 * k));
+    return this.endsTo;
+  }
+
+  /** Contacts that pressed in the last substep. Forces are those on the guide, N. */
+  *marks(system: RodSystem): Generator<ContactMark> {
+    const { k, lanes: L, start, rootPosition } = system;
+    for (let s = 0; s < system.strandCount; s++) {
+      if (this.touches[s] === 0) continue;
+      for (let i = 1; i < system.pointsOf(s); i++) for (let j = 0; j < SLOTS; j++) {
+        const e = system.at(s, i, SLOTS) + j * L;
+        if (this.touched[SLOTS * (start[s] + i) + j] < 0 || !(k.touchForce[e] > 0)) continue;
+        const n = system.at(s, i, 3 * SLOTS) + 3 * j * L, a = system.at(s, i - 1, 3), b = system.at(s, i, 3), t = k.touchAt[e];
+        yield {
+          strand: s, force: k.touchForce[e], normal: [k.touchNormal[n], k.touchNormal[n + L], k.touchNormal[n + 2 * L]],
+          place: [0, 1, 2].map((c) => rootPosition[3 * s + c] + (1 - t) * k.x[a + c * L] + t * k.x[b + c * L]) as [number, number, number],
+        };
+      }
+    }
+  }
+  /** Triangles that no edge's list had room for; 0 in a sane set-up. */
+  get overflow(): number { return this.shells.reduce((n, s) => n + s.overflow, 0); }
 }
 
 interface Found { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
 
+function copyFound(to: Found, f: Found): void { to.id = f.id; to.gap = f.gap; to.s = f.s; to.nx = f.nx; to.ny = f.ny; to.nz = f.nz; to.plane = f.plane; to.ux = f.ux; to.uy = f.uy; to.uz = f.uz; }
+const alike = (f: Found, nx: number, ny: number, nz: number): boolean => f.id >= 0 && f.nx * nx + f.ny * ny + f.nz * nz > SAME_WAY;
+
 /** Puts a contact among the two nearest of different directions, if it belongs there; returns its place. */
 function offer(found: Found[], id: number, gap: number, s: number, nx: number, ny: number, nz: number): Found | null {
-  const [first, second] = found;
-  const same = (f: Found): boolean => f.id >= 0 && f.nx * nx + f.ny * ny + f.nz * nz > SAME_WAY;
+  const first = found[0], second = found[1];
   let place: Found | null = null;
   if (first.id < 0 || gap < first.gap) {
-    if (first.id >= 0 && !same(first)) Object.assign(second, first);
+    if (first.id >= 0 && !alike(first, nx, ny, nz)) copyFound(second, first);
     place = first;
-  } else if (!same(first) && (second.id < 0 || gap < second.gap)) place = second;
+  } else if (!alike(first, nx, ny, nz) && (second.id < 0 || gap < second.gap)) place = second;
   if (place) { place.id = id; place.gap = gap; place.s = s; place.nx = nx; place.ny = ny; place.nz = nz; }
   return place;
 }
@@ -315,7 +534,6 @@ function nearestPlace(ax: number, ay: number, az: number, ux: number, uy: number
   const vx = ends[o + 3] - ends[o], vy = ends[o + 4] - ends[o + 1], vz = ends[o + 5] - ends[o + 2], rx = ax - ends[o], ry = ay - ends[o + 1], rz = az - ends[o + 2];
   const a = ux * ux + uy * uy + uz * uz, e = vx * vx + vy * vy + vz * vz, f = vx * rx + vy * ry + vz * rz, c = ux * rx + uy * ry + uz * rz;
   if (a < 1e-18) return 1;
-  const bound = (t: number): number => (t < 0 ? 0 : t > 1 ? 1 : t);
   if (e < 1e-12) return bound(-c / a);
   const b = ux * vx + uy * vy + uz * vz, det = a * e - b * b;
   // nearly parallel: a small part of the middle, so that the place does not jump from end to end
@@ -323,28 +541,36 @@ function nearestPlace(ax: number, ay: number, az: number, ux: number, uy: number
   return t < 0 ? bound(-c / a) : t > 1 ? bound((b - c) / a) : s;
 }
 
+const bound = (t: number): number => (t < 0 ? 0 : t > 1 ? 1 : t);
+
+/** A floor's unit normal and offset, four numbers at `out[e …)`. */
+function placeFloor(floor: Floor, motion: RigidMotions, o: number, out: Float64Array, e: number): void {
+  turnInto(out, e, floor.up, 0, motion, o);
+  moveInto(PLACE, 0, floor.place, 0, motion, o);
+  out[e + 3] = out[e] * PLACE[0] + out[e + 1] * PLACE[1] + out[e + 2] * PLACE[2];
+}
+const PLACE = new Float64Array(3);
+
 function mixMotion(out: Float64Array, o: number, from: RigidMotions, to: RigidMotions, t: number): void {
   slerpInto(out, o, from, o, to, o, t);
   for (let k = 4; k < 7; k++) out[o + k] = from[o + k] + (to[o + k] - from[o + k]) * t;
 }
 
 function placePill(pill: Pill, motion: RigidMotions, o: number, out: Float64Array, e: number): void {
-  for (let side = 0; side < 2; side++) {
-    const p = side === 0 ? pill.a : pill.b;
-    const qx = motion[o], qy = motion[o + 1], qz = motion[o + 2], qw = motion[o + 3];
-    const tx = 2 * (qy * p[2] - qz * p[1]), ty = 2 * (qz * p[0] - qx * p[2]), tz = 2 * (qx * p[1] - qy * p[0]);
-    out[e + 3 * side] = p[0] + qw * tx + qy * tz - qz * ty + motion[o + 4];
-    out[e + 3 * side + 1] = p[1] + qw * ty + qz * tx - qx * tz + motion[o + 5];
-    out[e + 3 * side + 2] = p[2] + qw * tz + qx * ty - qy * tx + motion[o + 6];
-  }
+  moveInto(out, e, pill.a, 0, motion, o);
+  moveInto(out, e + 3, pill.b, 0, motion, o);
 }
+
+const ROTATION = new Float64Array(4), ROWS = new Float64Array(9);
 
 /** Rows of M₀ M₁⁻¹ for two rigid motions. */
 function backwards(m0: Float64Array, m1: Float64Array, o: number, out: Float64Array, w: number): void {
   // q = q0 · conj(q1)
   const ax = m0[o], ay = m0[o + 1], az = m0[o + 2], aw = m0[o + 3], bx = -m1[o], by = -m1[o + 1], bz = -m1[o + 2], bw = m1[o + 3];
   const x = aw * bx + ax * bw + ay * bz - az * by, y = aw * by - ax * bz + ay * bw + az * bx, z = aw * bz + ax * by - ay * bx + az * bw, q = aw * bw - ax * bx - ay * by - az * bz;
-  const r = [1 - 2 * (y * y + z * z), 2 * (x * y - z * q), 2 * (x * z + y * q), 2 * (x * y + z * q), 1 - 2 * (x * x + z * z), 2 * (y * z - x * q), 2 * (x * z - y * q), 2 * (y * z + x * q), 1 - 2 * (x * x + y * y)];
+  ROTATION[0] = x; ROTATION[1] = y; ROTATION[2] = z; ROTATION[3] = q;
+  const r = ROWS;
+  rotationRowsInto(r, 0, ROTATION);
   for (let row = 0; row < 3; row++) {
     out[w + 4 * row] = r[3 * row]; out[w + 4 * row + 1] = r[3 * row + 1]; out[w + 4 * row + 2] = r[3 * row + 2];
     out[w + 4 * row + 3] = m0[o + 4 + row] - (r[3 * row] * m1[o + 4] + r[3 * row + 1] * m1[o + 5] + r[3 * row + 2] * m1[o + 6]);

@@ -17,6 +17,9 @@ export interface Pill {
   /** m; Coulomb's coefficient: its own, where it differs from the settings. */
   gap?: number;
   friction?: number;
+  /** Of a fitted one: share of its vertices it reaches to within `COVERS`, and share of its own surface outside skin and cloth. */
+  cover?: number;
+  sticksOut?: number;
 }
 
 /**
@@ -204,8 +207,32 @@ const MAY_STICK_OUT = 0.14;
 const SMALLEST_SHARE = 0.35;
 const PILL_SAMPLES = 90;
 
-/** Shrinks a pill until it hardly sticks out of the skin and cloth it stands for; null where nothing useful is left. */
-export function shrinkInto(pill: Pill, surface: Surface): Pill | null {
+/** A vertex no further outside a pill than this is covered, m. */
+export const COVERS = 0.003;
+
+/** Share of the vertices (3 × n, m) that a pill covers. */
+export function coverOf(pill: Pick<Pill, 'a' | 'b' | 'radiusA' | 'radiusB'>, points: ArrayLike<number>, wider = 0): number {
+  const out = new Float64Array(4), n = points.length / 3;
+  let covered = 0;
+  for (let v = 0; v < 3 * n; v += 3) if (pillDistance(points[v], points[v + 1], points[v + 2], ...pill.a, ...pill.b, pill.radiusA + wider, pill.radiusB + wider, out) <= COVERS) covered++;
+  return n > 0 ? covered / n : 0;
+}
+
+/** Widens a pill, by no more than half, until it covers the wanted share of the vertices. */
+export function widenToCover(pill: Pill, points: ArrayLike<number>, wanted: number): Pill {
+  if (coverOf(pill, points) >= wanted) return pill;
+  let low = 0, high = 0.5 * Math.max(pill.radiusA, pill.radiusB);
+  if (coverOf(pill, points, high) < wanted) low = high;
+  for (let k = 0; k < 12 && low < high; k++) {
+    const mid = (low + high) / 2;
+    if (coverOf(pill, points, mid) < wanted) low = mid;
+    else high = mid;
+  }
+  return { ...pill, radiusA: pill.radiusA + high, radiusB: pill.radiusB + high };
+}
+
+/** Shrinks a pill until no more than the given share of it sticks out of the skin and cloth it stands for; null where nothing useful is left. */
+export function shrinkInto(pill: Pill, surface: Surface, mayStickOut = MAY_STICK_OUT): Pill | null {
   const sticksOut = (share: number): number => {
     let outside = 0;
     for (let i = 0; i < PILL_SAMPLES; i++) {
@@ -217,13 +244,13 @@ export function shrinkInto(pill: Pill, surface: Surface): Pill | null {
     }
     return outside / PILL_SAMPLES;
   };
-  const scaled = (share: number): Pill => ({ ...pill, radiusA: pill.radiusA * share, radiusB: pill.radiusB * share });
-  if (sticksOut(1) <= MAY_STICK_OUT) return pill;
-  if (sticksOut(SMALLEST_SHARE) > MAY_STICK_OUT) return null;
+  const scaled = (share: number): Pill => ({ ...pill, radiusA: pill.radiusA * share, radiusB: pill.radiusB * share, sticksOut: sticksOut(share) });
+  if (sticksOut(1) <= mayStickOut) return scaled(1);
+  if (sticksOut(SMALLEST_SHARE) > mayStickOut) return null;
   let low = SMALLEST_SHARE, high = 1;
   for (let k = 0; k < 5; k++) {
     const mid = (low + high) / 2;
-    if (sticksOut(mid) <= MAY_STICK_OUT) low = mid;
+    if (sticksOut(mid) <= mayStickOut) low = mid;
     else high = mid;
   }
   return scaled(low);

@@ -8,10 +8,13 @@ import { growGuide } from '../groom/grow';
 import { rootPlace, scatterEvenly, type Planting } from '../groom/planting';
 import { clipTime, leadingNodes, poseCharacter, rigidMotionInto, skinPositions, type Character } from '../mesh/character';
 import { Surface } from '../mesh/surface';
-import { characterPills, planRun, shareOf, SwayRun, type Scene } from './run';
+import { fittedPills } from './colliders';
+import { planRun, shareOf, SwayRun, type Scene } from './run';
 import { joinMeasures, joinReports, renumber, shareBounds } from './shares';
 
 const GUIDES = 24, POINTS = 10;
+/** Nothing to touch. */
+const BARE = { roles: { body: 'off', garment: 'off', accessory: 'off' } } as const;
 let character: Character, planting: Planting, offsets: Float32Array;
 
 beforeAll(async () => {
@@ -63,23 +66,23 @@ describe('a run', () => {
   });
 
   it('with a calm start and nothing moving, hair stays as it was combed for two seconds', () => {
-    const run = new SwayRun(scene({ damping: 0, skinPills: false }, null), 0), start = run.positions();
+    const run = new SwayRun(scene({ damping: 0, ...BARE }, null), 0), start = run.positions();
     for (let k = 0; k < 48; k++) run.advance();
     expect(apart(run.positions(), start) / 0.18).toBeLessThan(1e-4);
     expect(run.system.netUses).toBe(0);
   });
 
   it('without a calm start the same hair sags', () => {
-    const run = new SwayRun(scene({ calmStart: false, skinPills: false, hold: 0, stiffness: 1 }, null), 0), start = run.positions();
+    const run = new SwayRun(scene({ calmStart: false, ...BARE, hold: 0, stiffness: 1 }, null), 0), start = run.positions();
     for (let k = 0; k < 24; k++) run.advance();
     expect(apart(run.positions(), start)).toBeGreaterThan(0.004);
   });
 
   it('full hold follows the combed shape, no hold lags behind', () => {
     const combedAt = (held: number): number => {
-      const run = new SwayRun(scene({ hold: held, profiles: { ...scene().settings.profiles, hold: [[0, 1], [1, 1]] }, skinPills: false }), 0);
+      const run = new SwayRun(scene({ hold: held, profiles: { ...scene().settings.profiles, hold: [[0, 1], [1, 1]] }, ...BARE }), 0);
       for (let k = 0; k < 10; k++) run.advance();
-      const combed = new SwayRun(scene({ skinPills: false }), 10);
+      const combed = new SwayRun(scene({ ...BARE }), 10);
       return apart(run.positions(), combed.positions());
     };
     expect(combedAt(1)).toBeLessThan(1e-6);
@@ -89,7 +92,7 @@ describe('a run', () => {
 
   it('finer frames tell the same movement: 24, 30 and 60 a second agree within 1 % of the length', () => {
     const at = (fps: number): Float32Array => {
-      const run = new SwayRun(scene({ skinPills: false, substeps: Math.round(480 / fps) }, 'bend', { fps }), 0);
+      const run = new SwayRun(scene({ ...BARE, substeps: Math.round(480 / fps) }, 'bend', { fps }), 0);
       while (run.frame < fps) run.advance();
       return run.positions();
     };
@@ -120,7 +123,7 @@ describe('a run', () => {
   });
 
   it('the frame may be held: hair settles, kinetic energy dies', () => {
-    const run = new SwayRun(scene({ calmStart: false, damping: 8, skinPills: false }, null), 0);
+    const run = new SwayRun(scene({ calmStart: false, damping: 8, ...BARE }, null), 0);
     for (let k = 0; k < 120; k++) run.advance();
     expect(Math.max(...run.system.k.v.map(Math.abs))).toBeLessThan(1e-3);
   });
@@ -137,7 +140,7 @@ describe('a run', () => {
 
   it('guides of other lengths do not disturb each other', () => {
     const short = offsets.map((v, i) => (Math.floor(i / (3 * POINTS)) % 2 === 0 ? v * 0.4 : v));
-    const both = new SwayRun({ ...scene({ skinPills: false }), offsets: short }, 0), alone = new SwayRun(scene({ skinPills: false }), 0);
+    const both = new SwayRun({ ...scene({ ...BARE }), offsets: short }, 0), alone = new SwayRun(scene({ ...BARE }), 0);
     for (let k = 0; k < 8; k++) { both.advance(); alone.advance(); }
     for (let g = 1; g < GUIDES; g += 2) expect(both.positions().slice(30 * g, 30 * g + 30)).toEqual(alone.positions().slice(30 * g, 30 * g + 30));
   });
@@ -170,17 +173,17 @@ describe('the plan of a run', () => {
     expect(coarse.substeps).toBeGreaterThanOrEqual(6); // pills are on
     expect(chosen.kernel).toBe('auto');
     expect(planRun(scene({ chooseSubsteps: false, substeps: 3 }), -1, 24)).toMatchObject({ substeps: 3, because: 'asked' });
-    expect(planRun({ ...scene({ skinPills: false, garments: 'off' }), clip: null }, -1, 24)).toMatchObject({ substeps: 2, because: 'least' });
+    expect(planRun({ ...scene({ ...BARE }), clip: null }, -1, 24)).toMatchObject({ substeps: 2, because: 'least' });
   });
   it('both kernels tell the same movement', () => {
-    const a = new SwayRun(scene({ skinPills: false }), 0, { kernel: 'float64' }), b = new SwayRun(scene({ skinPills: false }), 0, { kernel: 'simd' });
+    const a = new SwayRun(scene({ ...BARE }), 0, { kernel: 'float64' }), b = new SwayRun(scene({ ...BARE }), 0, { kernel: 'simd' });
     for (let k = 0; k < 24; k++) { a.advance(); b.advance(); }
     expect(apart(a.positions(), b.positions())).toBeLessThan(2e-5);
     expect(a.report.kernel).toBe('float64');
     expect(b.report.kernel).toBe('simd');
   });
   it('wind blows hair along', () => {
-    const calm = new SwayRun(scene({ skinPills: false, hold: 0 }, null), 0), windy = new SwayRun(scene({ skinPills: false, hold: 0, windSpeed: 6, windTurn: 90 }, null), 0);
+    const calm = new SwayRun(scene({ ...BARE, hold: 0 }, null), 0), windy = new SwayRun(scene({ ...BARE, hold: 0, windSpeed: 6, windTurn: 90, gust: 0 }, null), 0);
     for (let k = 0; k < 24; k++) { calm.advance(); windy.advance(); }
     const a = calm.positions(), b = windy.positions();
     let along = 0;
@@ -191,11 +194,11 @@ describe('the plan of a run', () => {
 
 describe('pills of a character', () => {
   it('are carried by the joints that lead the skin, and none where both switches are off', () => {
-    const pills = characterPills(character, [], { skin: true, garments: true });
+    const pills = fittedPills(character, [], { skin: () => true, garments: () => true });
     expect(pills.map((p) => character.nodes[p.node].name).sort()).toEqual(['high', 'low']);
     for (const p of pills) { expect(p.radiusA).toBeGreaterThan(0.04); expect(p.radiusA).toBeLessThan(0.11); }
-    expect(characterPills(character, [], { skin: false, garments: false })).toEqual([]);
-    expect(characterPills(character, ['tube'], { skin: true, garments: true })).toEqual([]);
+    expect(fittedPills(character, [], { skin: () => false, garments: () => false })).toEqual([]);
+    expect(fittedPills(character, ['tube'], { skin: () => true, garments: () => true })).toEqual([]);
   });
   it('every vertex has a leading node among the joints', () => {
     expect(new Set(leadingNodes(character, character.meshes[0])).size).toBe(2);

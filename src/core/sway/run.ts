@@ -3,55 +3,51 @@
  * server and in tests.
  */
 import { requireContract } from '../contract';
-import { slerpInto } from '../math/mat4';
+import { moveInto, rotationRowsInto, slerpInto, turnInto } from '../math/mat4';
 import { profileAt } from '../math/profile';
 import { perpendicular, type Vec3 } from '../math/vec';
-import { clipTime, leadingNodes, poseCharacter, rigidMotionInto, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../mesh/character';
-import { polylineLength } from '../groom/polyline';
-import { placeGuides, restFrames, rootMotionsInto, rootVertices, type Planting } from '../groom/planting';
-import type { GroomDocument, SwaySettings } from '../document/schema';
+import { placeGuides } from '../groom/planting';
+import type { SwaySettings } from '../document/schema';
 import { calmStart } from './calm-start';
-import { ContactFinder } from './contact';
-import { Surface } from '../mesh/surface';
+import { collidersOf, type ColliderSet } from './colliders';
+import { ContactFinder, type Floor } from './contact';
+import { alone, type Coupling } from './coupling';
+import { giveInto } from './give';
 import { FIXED_HOLD, holdRate } from './hold';
+import { Loft } from './loft';
 import { physicalRod } from './materials';
-import { fitPills, shrinkInto, type Pill } from './pills';
+import type { Pill } from './pills';
+import type { RunPlan } from './plan';
+import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
-import { Shell } from './shell';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
-import { AIR, makeRod, placeStrand } from './strand-setup';
-import { airDamping, float32Suffices, planSubsteps, type RootMovement, type StepPlan } from './substeps';
+import { mapAtRoots, nodeMotionsInto, RootPoser, shareOf, Stage, WornShell, type Scene } from './scene';
+import { insideClosed } from './start-check';
+import { makeRod, placeStrand } from './strand-setup';
+import type { StepPlan } from './substeps';
+import { PlaceTies, tieBodies } from './ties';
+import { Wind } from './wind';
 
-/** Everything a run depends on. */
-export interface Scene {
-  character: Character;
-  mesh: CharacterMesh;
-  clip: Clip | null;
-  shot: GroomDocument['shot'];
-  planting: Planting;
-  /** 3 × pointCount × guides, m, rest orientation, from the root. */
-  offsets: Float32Array;
-  pointCount: number;
-  hidden: readonly string[];
-  settings: SwaySettings;
-}
-
-/** The scene with the guides `from … to − 1` only. Guides do not act on each other, so that shares may be computed apart. */
-export function shareOf(scene: Scene, from: number, to: number): Scene {
-  const stride = 3 * scene.pointCount;
-  return { ...scene, planting: { faces: scene.planting.faces.slice(from, to), weights: scene.planting.weights.slice(2 * from, 2 * to) }, offsets: scene.offsets.slice(stride * from, stride * to) };
-}
+export { shareOf, type Scene } from './scene';
+export { planRun, type RunPlan } from './plan';
 
 export interface FrameMeasures {
   frame: number;
   /** Greatest change of length of any edge, as a share; and the guide. */
   stretch: number;
   stretchGuide: number;
-  /** Greatest depth into a pill beyond where the point began, m; and the guide. */
+  /** Greatest depth of a point or segment below a collider's surface, m; and the guide. The first stretch of a strand does not count. */
   depth: number;
   depthGuide: number;
   /** Times the solver's safety net was used. */
   netUses: number;
+  /** Contacts that press at the end of the frame, and the hardest of them on a guide, N. */
+  contacts: number;
+  press: number;
+  /** Ties that have let go, by number. */
+  broken: number[];
+  /** Area that the hair's bodies keep across their strands, as a share of the groom's; 1 without loft. */
+  volume: number;
 }
 
 export interface StartReport {
@@ -59,177 +55,120 @@ export interface StartReport {
   /** Guides too soft for their pose, and the share of all guides' weight that hold carries for them. */
   cut: number;
   heldShare: number;
-  /** Points that began inside a pill, and the deepest, m. */
+  /** Points that began below a collider's surface beyond the first stretch of their strands, and the deepest, m: they are pushed out slowly. */
   beganInside: number;
   beganDeepest: number;
+  /** Points of first stretches that began inside: they are let be. */
+  rooted: number;
+  /** Points that began nearer than the gap. */
+  beganNear: number;
   pills: number;
+  shells: number;
+  /** Bodies of hair that loft keeps. */
+  bodies: number;
   kernel: KernelName;
   plan: StepPlan;
-}
-
-/** Pills of the shown meshes, by the node that leads each vertex. Body and garments are fitted apart, none sticks far out of them. */
-export function characterPills(character: Character, hidden: readonly string[], roles: { skin: boolean; garments: boolean }): Pill[] {
-  const rest = poseCharacter(character, null, 0);
-  const clusters = new Map<string, { node: number; source: string; points: number[] }>();
-  const all: { positions: number[]; triangles: number[] } = { positions: [], triangles: [] };
-  for (const mesh of character.meshes) {
-    if (hidden.includes(mesh.name) || mesh.role === 'accessory') continue;
-    const P = new Float64Array(mesh.positions.length);
-    skinPositions(character, mesh, rest, P);
-    const base = all.positions.length / 3;
-    for (const v of P) all.positions.push(v);
-    for (const t of mesh.triangles) all.triangles.push(base + t);
-    if (mesh.role === 'body' ? !roles.skin : !roles.garments) continue;
-    const lead = leadingNodes(character, mesh), source = mesh.role === 'body' ? 'skin' : 'garments';
-    lead.forEach((node, v) => {
-      const key = `${source}/${node}`;
-      let cluster = clusters.get(key);
-      if (!cluster) clusters.set(key, (cluster = { node, source, points: [] }));
-      cluster.points.push(P[3 * v], P[3 * v + 1], P[3 * v + 2]);
-    });
-  }
-  if (clusters.size === 0) return [];
-  const surface = new Surface(all.positions, Uint32Array.from(all.triangles));
-  const joints = new Set(character.skins.flatMap((s) => Array.from(s.joints)));
-  const placeOf = (node: number): Vec3 => [rest[16 * node + 12], rest[16 * node + 13], rest[16 * node + 14]];
-  const below = (node: number): Vec3[] => character.nodes.flatMap((n, i) => (n.parent === node && joints.has(i) ? [placeOf(i)] : []));
-  return [...clusters.values()].flatMap((c) => fitPills(Float64Array.from(c.points), c.node, placeOf(c.node), below(c.node), c.source))
-    .map((pill) => shrinkInto(pill, surface)).filter((pill): pill is Pill => pill !== null);
+  /** What to know about the colliders, in plain sentences. */
+  notes: string[];
 }
 
 /** How strongly a point is held, by its share of the length from the root. */
 export const holdAt = (settings: Pick<SwaySettings, 'hold' | 'profiles'>, share: number): number => Math.min(1, settings.hold * profileAt(settings.profiles.hold, share));
 
-/** Velocity of the air, m/s. */
-export function windOf(settings: Pick<SwaySettings, 'windSpeed' | 'windTurn' | 'windRise'>): Vec3 {
-  const turn = (settings.windTurn * Math.PI) / 180, rise = (settings.windRise * Math.PI) / 180, level = settings.windSpeed * Math.cos(rise);
-  return [level * Math.sin(turn), settings.windSpeed * Math.sin(rise), level * Math.cos(turn)];
-}
-
-/** The mesh of a scene, its guides' roots and where they are at a frame. */
-class RootPoser {
-  private readonly rest: Pose;
-  private readonly frames: Float64Array;
-  private readonly vertices: Uint32Array;
-  private readonly skin: Float64Array;
-  constructor(private readonly scene: Scene) {
-    const { character, mesh, planting } = scene;
-    this.rest = poseCharacter(character, null, 0);
-    this.skin = new Float64Array(mesh.positions.length);
-    skinPositions(character, mesh, this.rest, this.skin);
-    this.frames = restFrames(planting, this.skin, mesh.triangles);
-    this.vertices = rootVertices(planting, mesh.triangles);
-  }
-  /** Motions of the roots (7 × guides) and of pills (7 × pills) at a frame. */
-  poseInto(frame: number, motions: Float64Array, pills: readonly Pill[] = [], pillMotions?: Float64Array, worn: readonly WornShell[] = []): void {
-    const { character, mesh, clip, shot, planting } = this.scene;
-    const pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
-    skinPositions(character, mesh, pose, this.skin, this.vertices);
-    rootMotionsInto(motions, planting, this.frames, this.skin, mesh.triangles);
-    pills.forEach((pill, k) => rigidMotionInto(pillMotions!, 7 * k, this.rest, pose, pill.node));
-    for (const w of worn) w.pose(pose);
-  }
-}
-
-/** A mesh of the character as a shell, and where its vertices are. */
-class WornShell {
-  readonly shell: Shell;
-  /** 3 × vertices, m, world: at the frame the run is at, and at the next. */
-  before: Float64Array;
-  now: Float64Array;
-  constructor(private readonly character: Character, private readonly mesh: CharacterMesh, thickness: number, friction: number) {
-    this.before = new Float64Array(mesh.positions.length);
-    this.now = new Float64Array(mesh.positions.length);
-    this.pose(poseCharacter(character, null, 0));
-    this.shell = new Shell(mesh.triangles, this.now, thickness, friction);
-  }
-  pose(pose: Pose): void { skinPositions(this.character, this.mesh, pose, this.now); }
-  /** The next frame becomes the one the run is at. */
-  turn(): void { [this.before, this.now] = [this.now, this.before]; }
-}
-
-/**
- * The substeps of a run over a range of frames, from the movement of all its roots: to be asked for the whole groom, before
- * it is shared out, so that every share steps alike.
- */
-export function planRun(scene: Scene, firstFrame: number, lastFrame: number): RunPlan {
-  const { settings, shot, planting, offsets, pointCount } = scene, guides = planting.faces.length;
-  const root: RootMovement = { speed: 0, acceleration: 0, turning: 0 };
-  if (scene.clip) {
-    const poser = new RootPoser(scene), past = [0, 1, 2].map(() => new Float64Array(7 * guides));
-    for (let frame = firstFrame; frame <= lastFrame; frame++) {
-      past.push(past.shift()!);
-      const [a, b, c] = past;
-      poser.poseInto(frame, c);
-      for (let o = 0; frame > firstFrame && o < 7 * guides; o += 7) {
-        root.speed = Math.max(root.speed, shot.fps * Math.hypot(c[o + 4] - b[o + 4], c[o + 5] - b[o + 5], c[o + 6] - b[o + 6]));
-        const same = Math.abs(c[o] * b[o] + c[o + 1] * b[o + 1] + c[o + 2] * b[o + 2] + c[o + 3] * b[o + 3]);
-        root.turning = Math.max(root.turning, 2 * shot.fps * Math.acos(Math.min(1, same)));
-        if (frame > firstFrame + 1) root.acceleration = Math.max(root.acceleration, shot.fps ** 2 * Math.hypot(...[4, 5, 6].map((k) => c[o + k] - 2 * b[o + k] + a[o + k])));
-      }
-    }
-  }
-  const lengths: number[] = [];
-  for (let g = 0; g < guides; g++) lengths.push(polylineLength(offsets, g * pointCount, pointCount));
-  const length = Math.max(1e-4, lengths.sort((a, b) => a - b)[guides >> 1] ?? 0), rod = physicalRod(settings);
-  const meanDamping = settings.damping * [0.1, 0.3, 0.5, 0.7, 0.9].reduce((sum, s) => sum + profileAt(settings.profiles.damping, s) / 5, 0);
-  const damping = meanDamping + settings.airDrag * airDamping(rod.width, rod.lineDensity, Math.max(0.1, 0.3 * root.speed), AIR);
-  const plan = planSubsteps(shot.fps, { length, edge: length / (pointCount - 1), bend: rod.bend, lineDensity: rod.lineDensity, damping }, root, settings.gravity, settings.error / 100, settings.skinPills || settings.garments !== 'off', settings.chooseSubsteps ? undefined : settings.substeps);
-  const stiffest = Math.max(...[0, 0.25, 0.5, 0.75, 1].map((s) => profileAt(settings.profiles.stiffness, s))), shortest = Math.max(1e-4, lengths[0] ?? length) / (pointCount - 1);
-  return { ...plan, kernel: float32Suffices(pointCount, shortest, rod.bend * stiffest, rod.lineDensity, 1 / (shot.fps * plan.substeps)) ? 'auto' : 'float64' };
-}
-
-/** What a run steps with: the substeps, and the kernel that is exact enough for its strands. */
-export interface RunPlan extends StepPlan { kernel: 'auto' | 'float64' }
+/** Hair leaves the skin by so much of its length at least before the gap counts in full. */
+const GAP_RISE = 0.35;
+/** Points a frame's wind is asked for on each strand; between them it is interpolated. */
+const WIND_STRIDE = 3;
+/** A collider that holds so much of the hair at the start is told. */
+const SWALLOWS = 0.5;
+/** Numbers of a mark: place, normal, force, guide. */
+export const MARK_NUMBERS = 8;
 
 export interface RunOptions {
-  pills?: Pill[];
+  /** Fitted and set colliders, where they are known already. */
+  colliders?: ColliderSet;
   /** What `planRun` said for the whole groom; the settings' own number of substeps otherwise. */
   plan?: RunPlan;
   kernel?: KernelWish;
+  /** The guides of this share; all of them otherwise. */
+  from?: number;
+  to?: number;
+  /** What the shares have in common; needed for more than one share where strands act on each other. */
+  coupling?: Coupling;
 }
 
+/** Whether the strands of a groom act on each other, so that its shares must run in step. */
+export const isCoupled = (settings: Pick<SwaySettings, 'loft' | 'ties'>): boolean => settings.loft > 0 || settings.ties.some((t) => t.on);
+
 export class SwayRun {
+  readonly scene: Scene;
   readonly system: RodSystem;
   readonly report: StartReport;
+  readonly colliders: ColliderSet;
   frame: number;
+  private readonly first: number;
   private readonly contacts: ContactFinder | null;
   private readonly worn: readonly WornShell[];
+  private readonly stage: Stage;
   private readonly poser: RootPoser;
   private readonly lengths: Float64Array;
   private readonly plan: RunPlan;
   private readonly numbers: StepNumbers;
+  private readonly coupling: Coupling;
+  private readonly loft: Loft | null;
+  private readonly ties: PlaceTies | null;
+  private readonly wind: Wind;
+  private readonly pills: readonly Pill[];
+  /** Nodes that carry pills, then floors; and their motions, 7 each. */
+  private readonly nodes: Int32Array;
   private motions: Float64Array;
   private nextMotions: Float64Array;
-  private pillMotions: Float64Array;
-  private nextPillMotions: Float64Array;
+  private rigid: Float64Array;
+  private nextRigid: Float64Array;
+  private tieMotions: Float64Array;
+  private nextTieMotions: Float64Array;
+  private readonly tieNow: Float64Array;
   /** 3 × guides: rest direction of the first edge and a director across it. */
   private readonly rootTangents: Float64Array;
   private readonly rootDirectors: Float64Array;
   private readonly places: Float64Array;
   private readonly placesBefore: Float64Array;
-  /** Points that began inside a pill. */
-  private readonly began: Float64Array;
-  /** 3 × points, m, world: now. */
+  /** 3 × points, m: as computed, and as combed; where the run is computed. */
   private readonly world: Float64Array;
+  private readonly combed: Float64Array;
+  /** Share of the movement at each point that is shown; null where all of it is. */
+  private readonly give: Float64Array | null;
+  private readonly shown: Float64Array;
+  private readonly home = Float64Array.of(0, 0, 0, 1, 0, 0, 0);
+  private obstacles: Obstacles | null = null;
 
   /** Places the guides as combed at `startFrame` and lets them rest there. */
-  constructor(readonly scene: Scene, startFrame: number, options: RunOptions = {}) {
+  constructor(private readonly whole: Scene, startFrame: number, options: RunOptions = {}) {
+    const all = whole.planting.faces.length, from = (this.first = options.from ?? 0), to = options.to ?? all;
+    const scene = (this.scene = from === 0 && to === all ? whole : shareOf(whole, from, to));
     const { character, planting, offsets, pointCount, settings, shot } = scene;
     const guides = planting.faces.length;
     requireContract(offsets.length === 3 * pointCount * guides, 'offsets', `3 × ${pointCount} × ${guides} numbers`, offsets.length);
     this.frame = startFrame;
-    this.poser = new RootPoser(scene);
+    this.stage = new Stage(scene, startFrame);
+    this.poser = new RootPoser(scene, this.stage);
     this.motions = new Float64Array(7 * guides);
     this.nextMotions = new Float64Array(7 * guides);
-    const used = options.pills ?? characterPills(character, scene.hidden, { skin: settings.skinPills, garments: settings.garments === 'pills' }), gap = settings.skinGapMm / 1000;
-    this.worn = settings.garments === 'shells' ? character.meshes.filter((m) => m.role === 'garment' && !scene.hidden.includes(m.name)).map((m) => new WornShell(character, m, gap, settings.friction)) : [];
-    this.contacts = used.length > 0 || this.worn.length > 0 ? new ContactFinder(used, guides, { skinGap: gap, friction: settings.friction }, this.worn.map((w) => w.shell)) : null;
-    this.pillMotions = new Float64Array(7 * used.length);
-    this.nextPillMotions = new Float64Array(7 * used.length);
-    this.poser.poseInto(startFrame, this.motions, used, this.pillMotions, this.worn);
-    for (const w of this.worn) w.turn();
     this.plan = options.plan ?? { substeps: settings.substeps, passes: 1, error: 0, because: 'asked', kernel: 'auto' };
+
+    this.colliders = options.colliders ?? collidersOf(character, scene.hidden, settings);
+    const gap = settings.skinGapMm / 1000, pills = (this.pills = this.colliders.pills.filter((p) => p.on)), used = this.colliders.floors.filter((f) => f.on);
+    this.worn = this.colliders.shells.filter((s) => s.on).map((s) => new WornShell(character, character.meshes[s.mesh], s.gap ?? gap, s.friction ?? settings.friction, s.twoSided));
+    const floors = used.map((f): Floor => ({ place: f.place, up: [0, 1, 0], gap: f.gap, friction: f.friction }));
+    this.contacts = pills.length + floors.length + this.worn.length > 0
+      ? new ContactFinder(pills, guides, { skinGap: gap, friction: settings.friction, floors, gapRise: GAP_RISE, substeps: this.plan.substeps }, this.worn.map((w) => w.shell)) : null;
+    this.nodes = Int32Array.from([...pills, ...used], (c) => c.node);
+    this.rigid = new Float64Array(7 * this.nodes.length);
+    this.nextRigid = new Float64Array(7 * this.nodes.length);
+    const pose = this.stage.poseAt(startFrame, this.home);
+    this.poser.rootsInto(pose, this.motions);
+    nodeMotionsInto(this.rigid, this.nodes, this.stage.rest, pose);
+    for (const w of this.worn) { w.pose(pose); w.turn(); }
     this.numbers = { h: 1 / (shot.fps * this.plan.substeps), gravityX: 0, gravityY: -settings.gravity, gravityZ: 0, passes: this.plan.passes, lagging: settings.bendDamping > 0 ? 1 : 0 };
 
     const kernel = chooseKernel(options.kernel ?? this.plan.kernel);
@@ -239,21 +178,71 @@ export class SwayRun {
     this.rootDirectors = new Float64Array(3 * guides);
     this.places = new Float64Array(3 * guides);
     this.placesBefore = new Float64Array(3 * guides);
-    this.began = new Float64Array(guides * pointCount);
     this.world = new Float64Array(offsets.length);
+    this.combed = new Float64Array(offsets.length);
     placeGuides(offsets, this.motions, pointCount, this.world);
+    this.combed.set(this.world);
+    this.give = this.givesOf();
+    this.shown = this.give ? this.world.slice() : this.world;
+    this.wind = new Wind(settings);
     const { cut, heldShare } = this.restGuides();
     this.placeRoots(this.motions, this.motions, 0);
     this.system.rootBefore.set(this.system.rootPosition);
-    this.report = { guides, cut, heldShare, pills: used.length, ...this.measureStart(), kernel, plan: { substeps: this.plan.substeps, passes: this.plan.passes, error: this.plan.error, because: this.plan.because } };
+
+    this.coupling = options.coupling ?? alone(all, all * pointCount);
+    const { loft, ties } = this.bindStrands(startFrame, guides === all || options.coupling !== undefined);
+    this.loft = loft;
+    this.ties = ties;
+    this.tieMotions = new Float64Array(7 * (ties?.nodes.length ?? 0));
+    this.nextTieMotions = this.tieMotions.slice();
+    this.tieNow = this.tieMotions.slice();
+    if (ties) {
+      nodeMotionsInto(this.tieMotions, ties.nodes, this.stage.rest, pose);
+      ties.anchor(this.tieMotions);
+    }
+    const { substeps, passes, error, because } = this.plan;
+    this.report = { guides, cut, heldShare, pills: pills.length, shells: this.worn.length, bodies: loft?.lofted ?? 0, ...this.measureStart(), kernel, plan: { substeps, passes, error, because } };
+  }
+
+  private givesOf(): Float64Array | null {
+    const { settings, pointCount, planting } = this.scene, map = mapAtRoots(this.scene, 'give');
+    const give = Float64Array.from({ length: planting.faces.length * pointCount }, (_, p) => Math.max(0, Math.min(1, settings.give * map[Math.floor(p / pointCount)] * profileAt(settings.profiles.give, (p % pointCount) / (pointCount - 1)))));
+    return give.every((g) => g === 1) ? null : give;
+  }
+
+  /** Loft and ties, which know the whole groom. */
+  private bindStrands(startFrame: number, together: boolean): { loft: Loft | null; ties: PlaceTies | null } {
+    const { whole, system } = this, { settings, pointCount, planting, offsets, character } = whole, all = planting.faces.length;
+    if (!isCoupled(settings)) return { loft: null, ties: null };
+    requireContract(together, 'coupling', 'a coupling of the shares, as strands act on each other', 'none');
+    const motions = new Float64Array(7 * all), points = new Float64Array(offsets.length), mass = new Float64Array(all * pointCount);
+    new RootPoser(whole, this.stage).rootsInto(this.stage.poseAt(startFrame), motions);
+    placeGuides(offsets, motions, pointCount, points);
+    const rod = physicalRod(settings), hold = mapAtRoots(whole, 'hold');
+    for (let g = 0; g < all; g++) {
+      let length = 0, at = 0;
+      const edge = (i: number): number => { const p = 3 * (g * pointCount + i); return Math.hypot(points[p] - points[p - 3], points[p + 1] - points[p - 2], points[p + 2] - points[p - 1]); };
+      for (let i = 1; i < pointCount; i++) length += edge(i);
+      for (let i = 1; i < pointCount; i++) {
+        const below = edge(i);
+        at += below;
+        mass[g * pointCount + i] = holdAt(settings, length > 0 ? at / length : 0) * hold[g] >= FIXED_HOLD ? 0 : rod.lineDensity * 0.5 * (below + (i < pointCount - 1 ? edge(i + 1) : 0));
+      }
+    }
+    const strength = mapAtRoots(whole, 'loft');
+    const loft = new Loft(points, mass, pointCount, settings.loft > 0 ? {
+      strength: settings.loft, spacing: settings.loftSpacingMm / 1000, cohesion: settings.cohesion, at: (g, i) => strength[g] * profileAt(settings.profiles.loft, i / (pointCount - 1)),
+    } : null, tieBodies(settings.ties, points, all, pointCount), settings.ties.length, this.coupling);
+    const ties = new PlaceTies(settings.ties, character, points, all, pointCount, this.first, system, this.coupling, loft.broken);
+    return { loft, ties };
   }
 
   private restGuides(): { cut: number; heldShare: number } {
-    const { system, scene } = this, { settings, offsets, pointCount } = scene, { profiles } = settings;
+    const { system, scene, wind } = this, { settings, offsets, pointCount } = scene, { profiles } = settings, map = mapAtRoots(scene, 'hold');
     const rod = { ...physicalRod(settings), bendLag: settings.bendDamping / 1000, airDrag: settings.airDrag };
-    if (settings.airDrag === 0 && settings.windSpeed === 0) rod.width = 0;
+    if (settings.airDrag === 0 && wind.still) rod.width = 0;
     const along = { stiffness: (s: number) => profileAt(profiles.stiffness, s), damping: (s: number) => settings.damping * profileAt(profiles.damping, s) };
-    const wind = windOf(settings), lift = new Float64Array(3 * pointCount), q = new Float64Array(4);
+    const lift = new Float64Array(3 * pointCount), q = new Float64Array(4);
     let cut = 0, held = 0;
     for (let g = 0; g < system.strandCount; g++) {
       const o = 3 * g * pointCount, m = 7 * g;
@@ -270,7 +259,7 @@ export class SwayRun {
       let at = 0;
       for (let i = 1; i < pointCount; i++) {
         at += k.restLength[i];
-        const hold = holdAt(settings, k.length[0] > 0 ? at / k.length[0] : 0);
+        const hold = map[g] * holdAt(settings, k.length[0] > 0 ? at / k.length[0] : 0);
         k.holdStiffness[i] = k.mass[i] * holdRate(hold) ** 2;
         k.fixed[i] = hold >= FIXED_HOLD ? 1 : 0;
       }
@@ -281,28 +270,40 @@ export class SwayRun {
       for (let c = 0; c < 3; c++) q[c] = -this.motions[m + c];
       q[3] = this.motions[m + 3];
       for (let i = 1; i < pointCount; i++) {
-        turnInto(k.holdOffset, 3 * i, lift, 3 * i, q, 0);
+        turnInto(k.holdOffset, 3 * i, lift, 3 * i, q);
         for (let c = 0; c < 3; c++) k.holdOffset[3 * i + c] += offsets[o + 3 * i + c] - offsets[o + c];
       }
-      for (let c = 0; c < 3; c++) k.air[c] = wind[c];
       system.load(g, one);
     }
     return { cut, heldShare: system.strandCount > 0 ? held / system.strandCount : 0 };
   }
 
-  private measureStart(): { beganInside: number; beganDeepest: number } {
-    const { contacts, system, world } = this;
-    let beganInside = 0, beganDeepest = 0;
-    if (!contacts) return { beganInside, beganDeepest };
-    contacts.cull(this.pillMotions, this.pillMotions, system.rootPosition, system.rootPosition, this.lengths);
-    contacts.place(this.pillMotions, this.pillMotions, 0, 1);
+  private measureStart(): Pick<StartReport, 'beganInside' | 'beganDeepest' | 'rooted' | 'beganNear' | 'notes'> {
+    const { contacts, system, world, worn, rigid, colliders } = this, out = { beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, notes: [...colliders.notes] };
+    if (!contacts) return out;
+    worn.forEach((w, q) => contacts.frame(q, w.before, w.before, system.pointCount));
+    contacts.cull(rigid, rigid, system.rootPosition, system.rootPosition, this.lengths);
+    contacts.place(rigid, rigid, 0, 1);
+    // the first look: what is inside, and how deep; nothing has moved yet
+    contacts.gatherAll(system, 1e-9, [0, 0, 0]);
+    const swallowed = worn.map((w) => (w.shell.closed ? insideClosed(w.before, w.mesh.triangles, world) : null));
+    let points = 0;
     for (let g = 0; g < system.strandCount; g++) for (let p = system.start[g] + 2; p < system.start[g + 1]; p++) {
-      const depth = contacts.depth(g, world[3 * p], world[3 * p + 1], world[3 * p + 2]);
-      this.began[p] = depth;
-      if (depth > 0) beganInside++;
-      beganDeepest = Math.max(beganDeepest, depth);
+      points++;
+      const deep = Math.max(contacts.depth(g, world[3 * p], world[3 * p + 1], world[3 * p + 2]), contacts.shellDepth(p, world[3 * p], world[3 * p + 1], world[3 * p + 2])), within = deep > 0 || swallowed.some((s) => s?.[p] === 1);
+      if (contacts.isRooted(p)) { if (within) out.rooted++; continue; }
+      if (within) { out.beganInside++; out.beganDeepest = Math.max(out.beganDeepest, deep); }
+      else if (contacts.allowance(p) > 1e-6) out.beganNear++;
     }
-    return { beganInside, beganDeepest };
+    swallowed.forEach((inside, q) => {
+      const share = inside ? inside.reduce((n, v) => n + v, 0) / Math.max(1, points) : 0;
+      if (share > SWALLOWS) out.notes.push(`“${worn[q].mesh.name}” holds most of the hair inside it and cannot push it out that far. Switch it off for this groom, or give it two sides so that hair stays within.`);
+    });
+    this.pills.forEach((pill) => {
+      const share = contacts.insideOf(pill, world) / Math.max(1, system.pointCount);
+      if (share > SWALLOWS) out.notes.push(`“${(pill as { label?: string }).label ?? pill.source}” holds most of the hair inside it: it is far too wide. Make it smaller, or switch it off.`);
+    });
+    return out;
   }
 
   /** Roots with their frames at share `t` of the way between two frames. */
@@ -314,46 +315,90 @@ export class SwayRun {
       for (let c = 0; c < 3; c++) system.rootPosition[3 * g + c] = from[o + 4 + c] + (to[o + 4 + c] - from[o + 4 + c]) * t;
       turnInto(k.tangent, system.at(g, 0, 3), this.rootTangents, 3 * g, q, 0, L);
       turnInto(k.director, system.at(g, 0, 3), this.rootDirectors, 3 * g, q, 0, L);
-      const x = q[0], y = q[1], z = q[2], w = q[3], r = system.strandAt(g, 9), R = k.turn;
-      R[r] = 1 - 2 * (y * y + z * z); R[r + L] = 2 * (x * y - z * w); R[r + 2 * L] = 2 * (x * z + y * w);
-      R[r + 3 * L] = 2 * (x * y + z * w); R[r + 4 * L] = 1 - 2 * (x * x + z * z); R[r + 5 * L] = 2 * (y * z - x * w);
-      R[r + 6 * L] = 2 * (x * z - y * w); R[r + 7 * L] = 2 * (y * z + x * w); R[r + 8 * L] = 1 - 2 * (x * x + y * y);
+      rotationRowsInto(k.turn, system.strandAt(g, 9), q, 0, L);
     }
   }
   private readonly mixed = new Float64Array(4);
 
   /** Computes the next frame. */
   advance(): FrameMeasures {
-    const { system, contacts, places, placesBefore, plan: { substeps } } = this;
-    const netBefore = system.netUses;
-    this.poser.poseInto(this.frame + 1, this.nextMotions, contacts?.pills, this.nextPillMotions, this.worn);
+    const { system, contacts, places, placesBefore, loft, ties, numbers, plan: { substeps } } = this, h = numbers.h;
+    const netBefore = system.netUses, pose = this.stage.poseAt(this.frame + 1, this.home);
+    this.poser.rootsInto(pose, this.nextMotions);
+    nodeMotionsInto(this.nextRigid, this.nodes, this.stage.rest, pose);
+    if (ties) nodeMotionsInto(this.nextTieMotions, ties.nodes, this.stage.rest, pose);
+    for (const w of this.worn) w.pose(pose);
     if (contacts) {
       this.worn.forEach((w, q) => contacts.frame(q, w.before, w.now, system.pointCount));
       for (let g = 0; g < system.strandCount; g++) for (let c = 0; c < 3; c++) {
         placesBefore[3 * g + c] = this.motions[7 * g + 4 + c];
         places[3 * g + c] = this.nextMotions[7 * g + 4 + c];
       }
-      contacts.cull(this.pillMotions, this.nextPillMotions, placesBefore, places, this.lengths);
+      contacts.cull(this.rigid, this.nextRigid, placesBefore, places, this.lengths);
     }
+    if (!this.wind.still) this.blow();
+    loft?.findPairs();
     for (let s = 0; s < substeps; s++) {
-      this.placeRoots(this.motions, this.nextMotions, (s + 1) / substeps);
-      if (contacts) {
-        contacts.place(this.pillMotions, this.nextPillMotions, s / substeps, (s + 1) / substeps);
-        contacts.gatherAll(system, this.numbers.h, [0, this.numbers.gravityY, 0]);
+      const t0 = s / substeps, t1 = (s + 1) / substeps;
+      loft?.act(system, this.first, h);
+      // what was told by all shares before they met in `act`
+      ties?.letGo();
+      this.placeRoots(this.motions, this.nextMotions, t1);
+      if (ties) {
+        this.mixTies(t1);
+        ties.hold(system, this.tieNow, h);
       }
-      system.step(this.numbers);
+      if (contacts) {
+        contacts.place(this.rigid, this.nextRigid, t0, t1);
+        contacts.gatherAll(system, h, [0, numbers.gravityY, 0]);
+      }
+      system.step(numbers);
+      ties?.measure(system);
     }
     [this.motions, this.nextMotions] = [this.nextMotions, this.motions];
-    [this.pillMotions, this.nextPillMotions] = [this.nextPillMotions, this.pillMotions];
+    [this.rigid, this.nextRigid] = [this.nextRigid, this.rigid];
+    [this.tieMotions, this.nextTieMotions] = [this.nextTieMotions, this.tieMotions];
     for (const w of this.worn) w.turn();
     this.frame++;
     system.positionsInto(this.world);
-    return this.measure(system.netUses - netBefore);
+    const measures = this.measure(system.netUses - netBefore);
+    this.show();
+    return measures;
+  }
+  private mixTies(t: number): void {
+    const { tieMotions: from, nextTieMotions: to, tieNow: out } = this;
+    for (let o = 0; o < out.length; o += 7) {
+      slerpInto(out, o, from, o, to, o, t);
+      for (let c = 4; c < 7; c++) out[o + c] = from[o + c] + t * (to[o + c] - from[o + c]);
+    }
   }
 
+  /** Velocity of the air at every point, for the coming frame. */
+  private blow(): void {
+    const { system, wind, world, contacts, frame, scene: { shot, pointCount } } = this, { k, lanes: L } = system, a = this.air, time = (frame + 0.5) / shot.fps;
+    for (let s = 0; s < system.strandCount; s++) {
+      let before = 0;
+      for (let i = 0; i < pointCount; i = Math.min(pointCount, i + WIND_STRIDE)) {
+        if (i + WIND_STRIDE >= pointCount && i !== pointCount - 1 && i > 0) i = pointCount - 1;
+        const p = 3 * (s * pointCount + i);
+        a[0] = a[3]; a[1] = a[4]; a[2] = a[5];
+        wind.at(time, world[p], world[p + 1], world[p + 2], a, 3);
+        const left = contacts ? contacts.lee(wind, s, world[p], world[p + 1], world[p + 2]) : 1;
+        for (let c = 3; c < 6; c++) a[c] *= left;
+        for (let j = i === 0 ? 0 : before + 1; j <= i; j++) {
+          const t = i === before ? 1 : (j - before) / (i - before), o = system.at(s, j, 3);
+          for (let c = 0; c < 3; c++) k.air[o + c * L] = a[c] + t * (a[3 + c] - a[c]);
+        }
+        before = i;
+      }
+    }
+  }
+  private readonly air = new Float64Array(6);
+
   private measure(netUses: number): FrameMeasures {
-    const { system, contacts, world: x } = this;
-    const out: FrameMeasures = { frame: this.frame, stretch: 0, stretchGuide: -1, depth: 0, depthGuide: -1, netUses };
+    const { system, contacts, world: x, loft } = this;
+    const out: FrameMeasures = { frame: this.frame, stretch: 0, stretchGuide: -1, depth: 0, depthGuide: -1, netUses, contacts: 0, press: 0, broken: [], volume: loft?.volume() ?? 1 };
+    loft?.broken.forEach((b, t) => { if (b) out.broken.push(t); });
     const { start, lanes } = system, { restLength } = system.k;
     for (let g = 0; g < system.strandCount; g++) {
       const rest = system.at(g, 0, 1);
@@ -362,30 +407,57 @@ export class SwayRun {
         const dx = x[a] - x[a - 3], dy = x[a + 1] - x[a - 2], dz = x[a + 2] - x[a - 1];
         const stretch = Math.abs(Math.sqrt(dx * dx + dy * dy + dz * dz) / restLength[rest + (p - start[g]) * lanes] - 1);
         if (stretch > out.stretch) { out.stretch = stretch; out.stretchGuide = g; }
-        if (!contacts || p < start[g] + 2) continue;
-        const depth = Math.max(contacts.depth(g, x[a], x[a + 1], x[a + 2]) - this.began[p], contacts.shellDepth(p, x[a], x[a + 1], x[a + 2]));
-        if (depth > out.depth) { out.depth = depth; out.depthGuide = g; }
+        if (!contacts || p < start[g] + 2 || contacts.isRooted(p)) continue;
+        // the point, and two places on the segment below it
+        for (let q = 0; q < 3; q++) {
+          if (q > 0 && (p === start[g] + 2 || contacts.isRooted(p - 1))) break;
+          const t = q / 3, px = x[a] - t * dx, py = x[a + 1] - t * dy, pz = x[a + 2] - t * dz, depth = Math.max(contacts.depth(g, px, py, pz), contacts.shellDepth(p, px, py, pz));
+          if (depth > out.depth) { out.depth = depth; out.depthGuide = g; }
+        }
       }
     }
+    if (contacts) for (const mark of contacts.marks(system)) { out.contacts++; out.press = Math.max(out.press, mark.force); }
     return out;
   }
 
-  /** The pills in use, in the rest pose. */
-  get pills(): readonly Pill[] { return this.contacts?.pills ?? []; }
+  /** What is shown of the frame: all of it, or as much as give lets through, outside what is in the way. */
+  private show(): void {
+    const { give, shown, world, combed, scene: { offsets, pointCount } } = this;
+    if (!give) return;
+    placeGuides(offsets, this.motions, pointCount, combed);
+    for (let g = 0; g < this.system.strandCount; g++) giveInto(shown, g * pointCount, pointCount, world, combed, give);
+    if (!this.contacts) return;
+    this.obstacles ??= { pills: this.pills, floors: [], shells: this.worn.map((w) => ({ triangles: w.mesh.triangles, closed: w.shell.closed })) };
+    pushOut(shown, pointCount, this.obstacles, this.contacts.placesOf(this.rigid), this.worn.map((w) => w.before), world);
+  }
+
+  /** The colliders in use, in the rest pose. */
+  get usedPills(): readonly Pill[] { return this.pills; }
 
   /** Guide points now, 3 × pointCount × guides, m, world. */
   positions(): Float32Array {
-    return Float32Array.from(this.world);
+    const out = new Float32Array(this.shown.length);
+    this.positionsInto(out, 0);
+    return out;
   }
   /** The same, written at `at` of an array. */
-  positionsInto(out: Float32Array, at: number): void { out.set(this.world, at); }
-}
+  positionsInto(out: Float32Array, at: number): void {
+    const { shown, home } = this;
+    if (home[3] === 1 && home[4] === 0 && home[5] === 0 && home[6] === 0) { out.set(shown, at); return; }
+    for (let p = 0; p < shown.length; p += 3) moveInto(out, at + p, shown, p, home);
+  }
+  /** Guide points where the run is computed: seen from the carrier where there is one. */
+  computed(): Float64Array { return this.world.slice(); }
 
-/** out ← q v q*; components of `out` stand `stride` apart. */
-function turnInto(out: Float64Array | Float32Array, o: number, v: ArrayLike<number>, k: number, q: ArrayLike<number>, p: number, stride = 1): void {
-  const x = v[k], y = v[k + 1], z = v[k + 2], qx = q[p], qy = q[p + 1], qz = q[p + 2], qw = q[p + 3];
-  const tx = 2 * (qy * z - qz * y), ty = 2 * (qz * x - qx * z), tz = 2 * (qx * y - qy * x);
-  out[o] = x + qw * tx + qy * tz - qz * ty;
-  out[o + stride] = y + qw * ty + qz * tx - qx * tz;
-  out[o + 2 * stride] = z + qw * tz + qx * ty - qy * tx;
+  /** Contacts that press: place (3), normal (3), force in N, guide; `MARK_NUMBERS` each, m, world. */
+  marks(): Float32Array {
+    const out: number[] = [], v = new Float64Array(3), { home } = this;
+    if (this.contacts) for (const m of this.contacts.marks(this.system)) {
+      moveInto(v, 0, m.place, 0, home);
+      out.push(v[0], v[1], v[2]);
+      turnInto(v, 0, m.normal, 0, home);
+      out.push(v[0], v[1], v[2], m.force, m.strand + this.first);
+    }
+    return Float32Array.from(out);
+  }
 }

@@ -1,6 +1,6 @@
 /**
  * A run shared among workers: each computes some of the guides and writes its points straight into frames that all share.
- * Guides do not act on each other, so that any number of shares gives the same result to the bit.
+ * Any number of shares gives the same result to the bit; where guides act on each other the shares run in step (`coupling.ts`).
  */
 import type { FrameMeasures, StartReport } from './run';
 
@@ -13,7 +13,7 @@ export function shareBounds(guides: number, shares: number): number[] {
 /** Measures of one frame of two shares as those of both. */
 export function joinMeasures(a: FrameMeasures, b: FrameMeasures): FrameMeasures {
   const stretch = b.stretch > a.stretch ? b : a, depth = b.depth > a.depth ? b : a;
-  return { frame: a.frame, stretch: stretch.stretch, stretchGuide: stretch.stretchGuide, depth: depth.depth, depthGuide: depth.depthGuide, netUses: a.netUses + b.netUses };
+  return { ...a, stretch: stretch.stretch, stretchGuide: stretch.stretchGuide, depth: depth.depth, depthGuide: depth.depthGuide, netUses: a.netUses + b.netUses, contacts: a.contacts + b.contacts, press: Math.max(a.press, b.press) };
 }
 
 /** A share's measures with guides numbered as in the whole groom. */
@@ -24,7 +24,7 @@ export function renumber(measures: FrameMeasures, from: number): FrameMeasures {
 /** What two shares found at the start as what both found. */
 export function joinReports(a: StartReport, b: StartReport): StartReport {
   const guides = a.guides + b.guides, heldShare = guides > 0 ? (a.heldShare * a.guides + b.heldShare * b.guides) / guides : 0;
-  return { ...a, guides, heldShare, cut: a.cut + b.cut, beganInside: a.beganInside + b.beganInside, beganDeepest: Math.max(a.beganDeepest, b.beganDeepest) };
+  return { ...a, guides, heldShare, cut: a.cut + b.cut, beganInside: a.beganInside + b.beganInside, beganDeepest: Math.max(a.beganDeepest, b.beganDeepest), rooted: a.rooted + b.rooted, beganNear: a.beganNear + b.beganNear, notes: [...new Set([...a.notes, ...b.notes])] };
 }
 
 /** Frames in shared memory, one after the other from `firstFrame`; a ring of `room` frames. */

@@ -12,6 +12,7 @@
  * **Source:** closest points, Ericson, Real-Time Collision Detection; crossing in time, Bridson et al. 2002, *from memory*.
  */
 import { weldByPosition } from '../mesh/surface';
+import { describeShell } from './shell-check';
 
 /** m: triangles are looked for so far from an edge, and an edge may move so far before it asks again. */
 const REACH = 0.004;
@@ -28,7 +29,7 @@ export interface Candidate { id: number; gap: number; s: number; nx: number; ny:
 
 export class Shell {
   readonly triangleCount: number;
-  /** Whether it encloses a volume: fewer than 2 % of its edges are borders. */
+  /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;
   /** Triangles dropped because an edge was near too many; 0 in a sane set-up. */
   overflow = 0;
@@ -41,6 +42,8 @@ export class Shell {
   private from: Float64Array = new Float64Array(0);
   private to: Float64Array = new Float64Array(0);
   private readonly boxes: Float64Array;
+  /** Triangles: unit normal and offset of the plane half-way through the frame, and how far its corners leave it. */
+  private readonly slabs: Float64Array;
   private cells = new Int32Array(0);
   /** Place c + 1: where the triangles of cell c begin. */
   private cellStart = new Int32Array(2);
@@ -69,8 +72,8 @@ export class Shell {
   /** Triangle nearest the point in hand. */
   private nearest = -1;
 
-  /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side. */
-  constructor(triangles: ArrayLike<number>, rest: ArrayLike<number>, readonly thickness: number, readonly friction: number) {
+  /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side; `twoSided`: hair keeps to the side it is on, even of a closed one. */
+  constructor(triangles: ArrayLike<number>, rest: ArrayLike<number>, readonly thickness: number, readonly friction: number, twoSided = false) {
     const weld = weldByPosition(rest), kept: number[] = [];
     for (let t = 0; t < triangles.length; t += 3) {
       const [a, b, c] = [weld[triangles[t]], weld[triangles[t + 1]], weld[triangles[t + 2]]];
@@ -85,15 +88,11 @@ export class Shell {
       if (other === undefined) open.set(key, h);
       else if (this.opposite[other] < 0) { this.opposite[other] = h; this.opposite[h] = other; }
     }
-    let borders = 0, volume = 0;
-    for (let h = 0; h < 3 * n; h++) if (this.opposite[h] < 0) borders++;
-    this.closed = borders < 0.02 * 3 * n;
-    for (let t = 0; t < n; t++) {
-      const [a, b, c] = [0, 1, 2].map((q) => { const v = 3 * this.triangles[3 * t + q]; return [rest[v], rest[v + 1], rest[v + 2]]; });
-      volume += a[0] * (b[1] * c[2] - b[2] * c[1]) + a[1] * (b[2] * c[0] - b[0] * c[2]) + a[2] * (b[0] * c[1] - b[1] * c[0]);
-    }
-    this.outward = this.closed && volume < 0 ? -1 : 1;
+    const found = describeShell(triangles, rest);
+    this.closed = found.closed && !twoSided;
+    this.outward = found.inverted ? -1 : 1;
     this.boxes = new Float64Array(6 * n);
+    this.slabs = new Float64Array(5 * n);
     this.seen = new Int32Array(n).fill(-1);
     this.pose = new Float64Array(24 * n);
     this.posed = new Int32Array(n).fill(-1);
@@ -142,6 +141,7 @@ export class Shell {
       boxes[6 * t + c] = a; boxes[6 * t + 3 + c] = b;
       span += b - a;
     }
+    for (let t = 0; t < n; t++) this.slab(t);
     this.cell = Math.max((2 * span) / Math.max(1, 3 * n), 0.004, ...[0, 1, 2].map((c) => (high[c] - low[c]) / 120));
     for (let c = 0; c < 3; c++) grid[c] = Math.max(1, Math.ceil((high[c] - low[c] + 1e-6) / this.cell));
     const cells = grid[0] * grid[1] * grid[2], starts = this.cellStart.length === cells + 1 ? this.cellStart.fill(0) : new Int32Array(cells + 1);
@@ -153,6 +153,22 @@ export class Shell {
     // filling has moved every start back to its own: what was the end of a cell is its beginning now
     this.cellStart = starts;
     this.edgeBoxes.fill(NaN); // no box holds: every list is asked for again
+  }
+  /** The plane of a triangle half-way through the frame, and how far its corners are from it at both ends of the frame. */
+  private slab(t: number): void {
+    const { triangles, from, to, slabs: S } = this, a = 3 * triangles[3 * t], b = 3 * triangles[3 * t + 1], c = 3 * triangles[3 * t + 2], o = 5 * t;
+    const x = 0.5 * (from[a] + to[a]), y = 0.5 * (from[a + 1] + to[a + 1]), z = 0.5 * (from[a + 2] + to[a + 2]);
+    const ux = 0.5 * (from[b] + to[b]) - x, uy = 0.5 * (from[b + 1] + to[b + 1]) - y, uz = 0.5 * (from[b + 2] + to[b + 2]) - z, vx = 0.5 * (from[c] + to[c]) - x, vy = 0.5 * (from[c + 1] + to[c + 1]) - y, vz = 0.5 * (from[c + 2] + to[c + 2]) - z;
+    let nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx;
+    const l = 1 / Math.max(1e-30, Math.sqrt(nx * nx + ny * ny + nz * nz));
+    nx *= l; ny *= l; nz *= l;
+    const d = nx * x + ny * y + nz * z;
+    let off = 0;
+    for (let q = 0; q < 3; q++) {
+      const v = q === 0 ? a : q === 1 ? b : c;
+      off = Math.max(off, Math.abs(nx * from[v] + ny * from[v + 1] + nz * from[v + 2] - d), Math.abs(nx * to[v] + ny * to[v + 1] + nz * to[v + 2] - d));
+    }
+    S[o] = nx; S[o + 1] = ny; S[o + 2] = nz; S[o + 3] = d; S[o + 4] = off;
   }
   /** Counts a triangle in the cells it sweeps, or enters it there. */
   private visit(t: number, starts: Int32Array, cells: Int32Array | null): void {
@@ -176,56 +192,65 @@ export class Shell {
 
   /**
    * Fills `candidates` for the edge whose upper point has the number `p`, from A to B now, and from Ap to Bp where the points
-   * would go.
+   * would go. `most`: m, the greatest distance to be kept.
    */
-  ask(p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+  ask(p: number, most: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     this.count = 0;
-    const n = this.list(p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    const B = this.edgeBoxes, o = 6 * p;
+    const held = Math.min(ax, bx, apx, bpx) >= B[o] && Math.max(ax, bx, apx, bpx) <= B[o + 3] && Math.min(ay, by, apy, bpy) >= B[o + 1] && Math.max(ay, by, apy, bpy) <= B[o + 4] && Math.min(az, bz, apz, bpz) >= B[o + 2] && Math.max(az, bz, apz, bpz) <= B[o + 5];
+    const n = held ? this.listLengths[p] : this.list(p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     if (n === 0) { this.sides[p] = 0; return; }
     this.findSide(p, n, bx, by, bz);
-    this.touchPoint(p, n, bx, by, bz, bpx, bpy, bpz);
-    this.touchEdge(p, n, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    const r = this.thickness < most ? this.thickness : most;
+    this.touchPoint(p, n, r, bx, by, bz, bpx, bpy, bpz);
+    this.touchEdge(p, n, r, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
   }
 
   /** Depth of a point beyond its side, m, ≥ 0, at the end of the last placed substep. */
   depth(p: number, x: number, y: number, z: number): number {
-    const side = this.sides[p];
+    const side = this.closed ? this.outward : this.sides[p];
     if (side === 0) return 0;
     let best = DEEP * DEEP, deep = 0;
     for (let q = p * LIST; q < p * LIST + this.listLengths[p]; q++) {
-      const o = this.posedAt(this.lists[q]);
+      const o = this.posedAt(this.lists[q]), P = this.pose, d = P[o + 21] * (x - P[o + 9]) + P[o + 22] * (y - P[o + 10]) + P[o + 23] * (z - P[o + 11]);
+      if (d * d >= best) continue;
       this.closest(o + 9, x, y, z);
       if (this.near[4] >= best) continue;
       best = this.near[4];
       // nearest to an edge or a corner: outside a convex one, and of a hollow one a face is nearer
-      if (this.near[3] > 0) { deep = 0; continue; }
-      const P = this.pose, d = P[o + 21] * (x - P[o + 9]) + P[o + 22] * (y - P[o + 10]) + P[o + 23] * (z - P[o + 11]);
-      deep = Math.max(0, -side * d);
+      deep = this.near[3] > 0 ? 0 : Math.max(0, -side * d);
     }
     return deep;
   }
 
+  /** Asks the grid for the triangles near an edge: those whose slab reaches the box it may move in. */
   private list(p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): number {
-    const { edgeBoxes: B, boxes, low, grid, cell, seen, lists } = this, o = 6 * p;
-    const holds = (x: number, y: number, z: number): boolean => x >= B[o] && x <= B[o + 3] && y >= B[o + 1] && y <= B[o + 4] && z >= B[o + 2] && z <= B[o + 5];
-    if (holds(ax, ay, az) && holds(bx, by, bz) && holds(apx, apy, apz) && holds(bpx, bpy, bpz)) return this.listLengths[p];
+    const { edgeBoxes: B, boxes, slabs: S, low, high, grid, cell, seen, lists, cells, cellStart } = this, o = 6 * p, reach = REACH + this.thickness;
     // as far again as it moves now
     B[o] = Math.min(ax, bx, 2 * apx - ax, 2 * bpx - bx) - INFLATION; B[o + 3] = Math.max(ax, bx, 2 * apx - ax, 2 * bpx - bx) + INFLATION;
     B[o + 1] = Math.min(ay, by, 2 * apy - ay, 2 * bpy - by) - INFLATION; B[o + 4] = Math.max(ay, by, 2 * apy - ay, 2 * bpy - by) + INFLATION;
     B[o + 2] = Math.min(az, bz, 2 * apz - az, 2 * bpz - bz) - INFLATION; B[o + 5] = Math.max(az, bz, 2 * apz - az, 2 * bpz - bz) + INFLATION;
-    const reach = REACH + this.thickness, id = ++this.look;
+    this.listLengths[p] = 0;
+    const l0 = B[o] - reach, l1 = B[o + 1] - reach, l2 = B[o + 2] - reach, h0 = B[o + 3] + reach, h1 = B[o + 4] + reach, h2 = B[o + 5] + reach;
+    if (l0 > high[0] || l1 > high[1] || l2 > high[2] || h0 < low[0] || h1 < low[1] || h2 < low[2]) return 0;
+    const mx = 0.5 * (l0 + h0), my = 0.5 * (l1 + h1), mz = 0.5 * (l2 + h2), sx = mx - l0 - reach, sy = my - l1 - reach, sz = mz - l2 - reach;
+    const id = ++this.look;
     let n = 0;
-    const x0 = Math.max(0, Math.floor((B[o] - reach - low[0]) / cell)), x1 = Math.min(grid[0] - 1, Math.floor((B[o + 3] + reach - low[0]) / cell));
-    const y0 = Math.max(0, Math.floor((B[o + 1] - reach - low[1]) / cell)), y1 = Math.min(grid[1] - 1, Math.floor((B[o + 4] + reach - low[1]) / cell));
-    const z0 = Math.max(0, Math.floor((B[o + 2] - reach - low[2]) / cell)), z1 = Math.min(grid[2] - 1, Math.floor((B[o + 5] + reach - low[2]) / cell));
-    for (let z = z0; z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0; x <= x1; x++) {
-      const c = x + grid[0] * (y + grid[1] * z);
-      for (let q = this.cellStart[c + 1], end = c + 2 < this.cellStart.length ? this.cellStart[c + 2] : this.entries; q < end; q++) {
-        const t = this.cells[q];
+    const x0 = Math.max(0, Math.floor((l0 - low[0]) / cell)), x1 = Math.min(grid[0] - 1, Math.floor((h0 - low[0]) / cell));
+    const y0 = Math.max(0, Math.floor((l1 - low[1]) / cell)), y1 = Math.min(grid[1] - 1, Math.floor((h1 - low[1]) / cell));
+    const z0 = Math.max(0, Math.floor((l2 - low[2]) / cell)), z1 = Math.min(grid[2] - 1, Math.floor((h2 - low[2]) / cell));
+    const last = cellStart.length - 1;
+    for (let z = z0; z <= z1; z++) for (let y = y0; y <= y1; y++) {
+      // cells of a row lie one after the other
+      const c0 = grid[0] * (y + grid[1] * z), end = c0 + x1 + 2 <= last ? cellStart[c0 + x1 + 2] : this.entries;
+      for (let q = cellStart[c0 + x0 + 1]; q < end; q++) {
+        const t = cells[q];
         if (seen[t] === id) continue;
         seen[t] = id;
         const w = 6 * t;
-        if (boxes[w] > B[o + 3] + reach || boxes[w + 3] < B[o] - reach || boxes[w + 1] > B[o + 4] + reach || boxes[w + 4] < B[o + 1] - reach || boxes[w + 2] > B[o + 5] + reach || boxes[w + 5] < B[o + 2] - reach) continue;
+        if (boxes[w] > h0 || boxes[w + 3] < l0 || boxes[w + 1] > h1 || boxes[w + 4] < l1 || boxes[w + 2] > h2 || boxes[w + 5] < l2) continue;
+        const k = 5 * t, nx = S[k], ny = S[k + 1], nz = S[k + 2];
+        if (Math.abs(nx * mx + ny * my + nz * mz - S[k + 3]) > Math.abs(nx) * sx + Math.abs(ny) * sy + Math.abs(nz) * sz + S[k + 4] + reach) continue;
         if (n < LIST) lists[p * LIST + n++] = t;
         else this.overflow++;
       }
@@ -261,33 +286,37 @@ export class Shell {
     const ax = T[o + 3] - T[o], ay = T[o + 4] - T[o + 1], az = T[o + 5] - T[o + 2], bx = T[o + 6] - T[o], by = T[o + 7] - T[o + 1], bz = T[o + 8] - T[o + 2], px = x - T[o], py = y - T[o + 1], pz = z - T[o + 2];
     const d1 = ax * px + ay * py + az * pz, d2 = bx * px + by * py + bz * pz, aa = ax * ax + ay * ay + az * az, ab = ax * bx + ay * by + az * bz, bb = bx * bx + by * by + bz * bz, D = aa * bb - ab * ab + 1e-40;
     let v = (bb * d1 - ab * d2) / D, w = (aa * d2 - ab * d1) / D, rim = 0;
-    const square = (s: number, t: number): number => { const ex = px - s * ax - t * bx, ey = py - s * ay - t * by, ez = pz - s * az - t * bz; return ex * ex + ey * ey + ez * ez; };
     if (v < 0 || w < 0 || v + w > 1) {
       rim = 1;
-      const unit = (s: number): number => Math.max(0, Math.min(1, s));
-      const s0 = unit(d1 / aa), s1 = unit(d2 / bb), s2 = unit((d2 - d1 + aa - ab) / (aa + bb - 2 * ab));
-      const q0 = square(s0, 0), q1 = square(0, s1), q2 = square(1 - s2, s2);
+      const c2 = d2 - d1 + aa - ab, e2 = aa + bb - 2 * ab;
+      const s0 = d1 <= 0 ? 0 : d1 >= aa ? 1 : d1 / aa, s1 = d2 <= 0 ? 0 : d2 >= bb ? 1 : d2 / bb, s2 = c2 <= 0 ? 0 : c2 >= e2 ? 1 : c2 / e2;
+      // squared distances, but for that of the first corner
+      const q0 = s0 * (s0 * aa - 2 * d1), q1 = s1 * (s1 * bb - 2 * d2), q2 = aa - 2 * d1 + s2 * (s2 * e2 - 2 * c2);
       if (q0 <= q1 && q0 <= q2) { v = s0; w = 0; } else if (q1 <= q2) { v = 0; w = s1; } else { v = 1 - s2; w = s2; }
     }
+    const ex = px - v * ax - w * bx, ey = py - v * ay - w * by, ez = pz - v * az - w * bz;
     const N = this.near;
-    N[0] = 1 - v - w; N[1] = v; N[2] = w; N[3] = rim; N[4] = square(v, w);
+    N[0] = 1 - v - w; N[1] = v; N[2] = w; N[3] = rim; N[4] = ex * ex + ey * ey + ez * ez;
   }
 
+  /** The nearest triangle, which goes to the head of the list, and the side the point is on. */
   private findSide(p: number, n: number, x: number, y: number, z: number): void {
-    const { pose: P, near: N, sides } = this;
-    let best = Infinity, side = 0;
-    this.nearest = -1;
-    for (let q = p * LIST; q < p * LIST + n; q++) {
-      const t = this.lists[q], o = this.posedAt(t);
+    const { pose: P, near: N, sides, lists } = this, first = p * LIST;
+    let best = Infinity, side = 0, at = -1;
+    for (let q = first; q < first + n; q++) {
+      const t = lists[q], o = this.posedAt(t), d = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]);
+      if (d * d >= best) continue;
       this.closest(o, x, y, z);
       // of triangles equally near, the one whose inside is near says more than one whose rim is
       if (N[4] >= best - (N[3] === 0 ? 0 : 1e-12)) continue;
       best = N[4];
-      this.nearest = t;
-      side = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]) >= 0 ? 1 : -1;
+      at = q;
+      side = d >= 0 ? 1 : -1;
       // beyond a border either side is free
       if (N[3] > 0) for (let e = 0; e < 3; e++) if (N[(e + 2) % 3] < 1e-9 && this.opposite[3 * t + e] < 0) side = 0;
     }
+    this.nearest = at < 0 ? -1 : lists[at];
+    if (at > first) { lists[at] = lists[first]; lists[first] = this.nearest; }
     if (this.closed) { sides[p] = this.outward; return; }
     if (side === 0) sides[p] = 0;
     else if (sides[p] === 0 || best > DEEP * DEEP) sides[p] = side;
@@ -301,8 +330,8 @@ export class Shell {
   }
 
   /** The upper point against the triangles near it. */
-  private touchPoint(p: number, n: number, x: number, y: number, z: number, px: number, py: number, pz: number): void {
-    const { pose: P, near: N, tri, thickness: r } = this, reach = REACH + r, known = this.sides[p];
+  private touchPoint(p: number, n: number, r: number, x: number, y: number, z: number, px: number, py: number, pz: number): void {
+    const { pose: P, near: N, tri } = this, reach = REACH + r, known = this.sides[p];
     for (let q = p * LIST; q < p * LIST + n; q++) {
       const t = this.lists[q], o = this.posedAt(t);
       const d0 = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]), d1 = P[o + 21] * (px - P[o + 9]) + P[o + 22] * (py - P[o + 10]) + P[o + 23] * (pz - P[o + 11]);
@@ -334,13 +363,14 @@ export class Shell {
   }
 
   /** The inside of the strand's edge against convex edges and borders. */
-  private touchEdge(p: number, n: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
-    const { pose: P, opposite, thickness: r } = this, below = this.sides[p - 1] ?? 0, above = this.sides[p], side = below === above ? below : below === 0 ? above : above === 0 ? below : 0;
+  private touchEdge(p: number, n: number, r: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+    const { pose: P, opposite } = this, below = this.sides[p - 1] ?? 0, above = this.sides[p], side = below === above ? below : below === 0 ? above : above === 0 ? below : 0;
     const ux = bpx - apx, uy = bpy - apy, uz = bpz - apz, uu = ux * ux + uy * uy + uz * uz;
     for (let q = p * LIST; q < p * LIST + n; q++) {
       const t = this.lists[q], o = this.posedAt(t);
       const da = P[o + 21] * (apx - P[o + 9]) + P[o + 22] * (apy - P[o + 10]) + P[o + 23] * (apz - P[o + 11]), db = P[o + 21] * (bpx - P[o + 9]) + P[o + 22] * (bpy - P[o + 10]) + P[o + 23] * (bpz - P[o + 11]);
-      if ((da > 0.02 && db > 0.02) || (da < -0.03 && db < -0.03)) continue;
+      // nearer to an edge of the triangle than to its plane it cannot be
+      if ((da > r + REACH && db > r + REACH) || (da < -r - REACH && db < -r - REACH)) continue;
       for (let e = 0; e < 3; e++) {
         const other = opposite[3 * t + e];
         if (other >= 0 && other < 3 * t + e) continue; // each edge of the mesh once
@@ -352,7 +382,7 @@ export class Shell {
         if (s < 0.01 || s > 0.99 || m < 1e-4 || m > 1 - 1e-4) continue;
         const cx = P[e0] + m * vx, cy = P[e0 + 1] + m * vy, cz = P[e0 + 2] + m * vz;
         const dx = apx + s * ux - cx, dy = apy + s * uy - cy, dz = apz + s * uz - cz;
-        if (dx * dx + dy * dy + dz * dz > 9e-4) continue;
+        if (dx * dx + dy * dy + dz * dz > (r + DEEP) * (r + DEEP)) continue;
         let Nx = P[o + 21], Ny = P[o + 22], Nz = P[o + 23];
         if (other >= 0) {
           const o2 = this.posedAt((other / 3) | 0), corner = o2 + 9 + 3 * (((other % 3) + 2) % 3);
@@ -376,7 +406,7 @@ export class Shell {
           if (facing * side < 0) { nx = -nx; ny = -ny; nz = -nz; }
         } else if (nx * wx + ny * wy + nz * wz < 0) { nx = -nx; ny = -ny; nz = -nz; }
         const gap = nx * dx + ny * dy + nz * dz, before = nx * wx + ny * wy + nz * wz;
-        if (gap > DEEP || before < -0.002) continue;
+        if (gap > r + REACH || before < -0.002) continue;
         this.put(4 * t + e, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, cx - hx, cy - hy, cz - hz);
       }
     }

@@ -3,7 +3,7 @@
  * pipelines and for checks by others (`./comb sway`).
  */
 import { z } from 'zod';
-import { slerpInto, quatFromAxes } from '../math/mat4';
+import { rotationRowsInto, slerpInto, quatFromAxes } from '../math/mat4';
 import type { Vec3 } from '../math/vec';
 import { calmStart } from './calm-start';
 import { ContactFinder } from './contact';
@@ -158,7 +158,7 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
   });
   const roots = system.rootPosition.slice(), motions = rootMotions(c), none = Float64Array.of(0, 0, 0, 1, 0, 0, 0);
   const pills = c.colliders.filter((x) => x.kind !== 'shell').map(asPill), meshes = shellsOf(c), still = new Float64Array(7 * pills.length).map((_, i) => (i % 7 === 3 ? 1 : 0));
-  const finder = c.colliders.length > 0 ? new ContactFinder(pills, c.strands.length, { skinGap: 0, friction: DEFAULT_FRICTION, firstPoint: 1 }, meshes.map((m) => m.shell)) : null;
+  const finder = c.colliders.length > 0 ? new ContactFinder(pills, c.strands.length, { skinGap: 0, friction: DEFAULT_FRICTION, firstPoint: 1, substeps: plan.substeps }, meshes.map((m) => m.shell)) : null;
   const h = 1 / (c.fps * plan.substeps), numbers = { h, gravityX: gravity[0], gravityY: gravity[1], gravityZ: gravity[2], passes: plan.passes, lagging: 0 };
   const mixed = new Float64Array(7), placesBefore = roots.slice(), places = roots.slice(), world = new Float64Array(3 * system.pointCount);
 
@@ -247,7 +247,7 @@ function setUp(c: SwayCase, s: CaseStrand): RodSystem {
     k.fixed[i] = hold >= FIXED_HOLD ? 1 : 0;
   }
   if (s.tip === 'pinned') k.fixed[n - 1] = 1;
-  for (let a = 0; a < 3; a++) k.air[a] = c.wind[a];
+  for (let a = 0; a < 3 * n; a++) k.air[a] = c.wind[a % 3];
   return one;
 }
 
@@ -318,8 +318,9 @@ function product(a: ArrayLike<number>, b: ArrayLike<number>): number[] {
   return [a[3] * b[0] + a[0] * b[3] + a[1] * b[2] - a[2] * b[1], a[3] * b[1] - a[0] * b[2] + a[1] * b[3] + a[2] * b[0], a[3] * b[2] + a[0] * b[1] - a[1] * b[0] + a[2] * b[3], a[3] * b[3] - a[0] * b[0] - a[1] * b[1] - a[2] * b[2]];
 }
 function rows(q: ArrayLike<number>): number[] {
-  const [x, y, z, w] = [q[0], q[1], q[2], q[3]];
-  return [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w), 2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w), 2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)];
+  const R = new Array<number>(9).fill(0);
+  rotationRowsInto(R, 0, q);
+  return R;
 }
 const turned = (R: readonly number[], v: ArrayLike<number>): Vec3 => [R[0] * v[0] + R[1] * v[1] + R[2] * v[2], R[3] * v[0] + R[4] * v[1] + R[5] * v[2], R[6] * v[0] + R[7] * v[1] + R[8] * v[2]];
 function moved(R: readonly number[], motion: ArrayLike<number>, from: ArrayLike<number>, o: number, out: Float64Array, at: number): void {

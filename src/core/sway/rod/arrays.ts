@@ -18,6 +18,10 @@ export const POINT_FIELDS = {
   mass: 1, damping: 1,
   /** N/m toward the target, `holdOffset` (m, from the root) turned by the root's `turn`; 1 where the point is moved there, never solved for. */
   holdStiffness: 1, holdOffset: 3, fixed: 1,
+  /** N/m toward the place of a tie; that place, m, from the root along the world's axes, at the end of the substep. */
+  tieStiffness: 1, tieTarget: 3,
+  /** m/s: velocity of the air at the point. */
+  air: 3,
   /** ½ μ l, kg/s: viscosity of the air times the length the point stands for; see `loads.ts`. */
   drag: 1,
   /** Edges, m and N. */
@@ -56,8 +60,8 @@ export const STRAND_FIELDS = {
   rootMove: 3, turn: 9,
   /** m. */
   length: 1,
-  /** m/s: velocity of the air; 1/s: linear drag against it; s/m: Reynolds' number of a speed. */
-  air: 3, airRate: 1, reynolds: 1,
+  /** 1/s: linear drag against the air; s/m: Reynolds' number of a speed. */
+  airRate: 1, reynolds: 1,
   /** s: bending stress lags behind strain by this time (Kelvin and Voigt). */
   bendLag: 1,
   /** Substeps since the last start or restart; 0 makes the next one backward Euler. */

@@ -1,5 +1,5 @@
 /**
- * What acts on each point by itself: inertia, gravity, damping, the air, hold.
+ * What acts on each point by itself: inertia, gravity, damping, the air, hold, ties.
  *
  * Air: with u the velocity of the strand against the air and Re = |u| d / ν, the force a length l of a thin cylinder feels
  * across its axis is ½ ρ C_d d l |u| u = (½ μ l) (Re · C_d) u. For C_d we take
@@ -23,14 +23,14 @@ export function crossDrag(number: f): f { return 1.18 * number + 1.96 * Math.sqr
 
 /** Begins the residual `r` and the points' own blocks of H (`pointBlock`: xx xy xz yy yz zz). */
 export function addLoads(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i32): void {
-  const { x, mass, damping, holdStiffness, fixed, drag, tangent, rootMove, air, airRate, reynolds, y, yv, ahead, target, ih, r, pointBlock } = k;
+  const { x, mass, damping, holdStiffness, fixed, tieStiffness, tieTarget, drag, tangent, rootMove, air, airRate, reynolds, y, yv, ahead, target, ih, r, pointBlock } = k;
   const perH = 1 / o.h;
   const rv0 = rootMove[3 * s] * perH, rv1 = rootMove[3 * s + 1] * perH, rv2 = rootMove[3 * s + 2] * perH;
-  const a0 = air[3 * s], a1 = air[3 * s + 1], a2 = air[3 * s + 2], rate = airRate[s], re = reynolds[s];
+  const rate = airRate[s], re = reynolds[s];
   const blown: i32 = any(re) ? 1 : 0;
   for (let i: i32 = 0; i < n; i++) {
     const p: i32 = first + i, a: i32 = 3 * p, b: i32 = 3 * i, d: i32 = 4 * i, g: i32 = 6 * i;
-    const m = mass[p], ih1 = ih[i], mi = m * ih1 * ih1, md = m * damping[p], ma = m * rate, hold = holdStiffness[p];
+    const m = mass[p], ih1 = ih[i], mi = m * ih1 * ih1, md = m * damping[p], ma = m * rate, hold = holdStiffness[p], tie = tieStiffness[p], a0 = air[a], a1 = air[a + 1], a2 = air[a + 2];
     const x0 = x[a], x1 = x[a + 1], x2 = x[a + 2];
     const v0 = (x0 - yv[b]) * ih1, v1 = (x1 - yv[b + 1]) * ih1, v2 = (x2 - yv[b + 2]) * ih1;
     // the drag law's coefficients are those of the velocity to be expected
@@ -48,11 +48,11 @@ export function addLoads(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: i3
     }
     const w0 = v0 - a0, w1 = v1 - a1, w2 = v2 - a2, wt = (ct - cn) * (w0 * tx + w1 * ty + w2 * tz);
     const cw = ma + cn;
-    r[d] = mi * (y[b] - x0) + m * o.gravityX - md * (v0 - rv0) - cw * w0 - wt * tx + hold * (target[b] - x0);
-    r[d + 1] = mi * (y[b + 1] - x1) + m * o.gravityY - md * (v1 - rv1) - cw * w1 - wt * ty + hold * (target[b + 1] - x1);
-    r[d + 2] = mi * (y[b + 2] - x2) + m * o.gravityZ - md * (v2 - rv2) - cw * w2 - wt * tz + hold * (target[b + 2] - x2);
+    r[d] = mi * (y[b] - x0) + m * o.gravityX - md * (v0 - rv0) - cw * w0 - wt * tx + hold * (target[b] - x0) + tie * (tieTarget[a] - x0);
+    r[d + 1] = mi * (y[b + 1] - x1) + m * o.gravityY - md * (v1 - rv1) - cw * w1 - wt * ty + hold * (target[b + 1] - x1) + tie * (tieTarget[a + 1] - x1);
+    r[d + 2] = mi * (y[b + 2] - x2) + m * o.gravityZ - md * (v2 - rv2) - cw * w2 - wt * tz + hold * (target[b + 2] - x2) + tie * (tieTarget[a + 2] - x2);
     // a point that is moved, not solved for, is a very heavy one
-    const diagonal = select(fixed[p], 1e20, mi + (md + cw) * ih1 + hold), kt = (ct - cn) * ih1;
+    const diagonal = select(fixed[p], 1e20, mi + (md + cw) * ih1 + hold + tie), kt = (ct - cn) * ih1;
     pointBlock[g] = diagonal + kt * tx * tx; pointBlock[g + 1] = kt * tx * ty; pointBlock[g + 2] = kt * tx * tz;
     pointBlock[g + 3] = diagonal + kt * ty * ty; pointBlock[g + 4] = kt * ty * tz; pointBlock[g + 5] = diagonal + kt * tz * tz;
   }

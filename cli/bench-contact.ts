@@ -1,0 +1,84 @@
+/** `./comb bench contact`: what contact, loft and push-out cost beside the free solve, as ratios within one run. */
+import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { cpus } from 'node:os';
+import { newDocument, type GroomDocument } from '../src/core/document/schema';
+import { fillPlot, NODES, strandShape } from '../src/core/fill/strands';
+import { growGuide } from '../src/core/groom/grow';
+import { rootPlace, scatterEvenly } from '../src/core/groom/planting';
+import { poseCharacter, skinPositions } from '../src/core/mesh/character';
+import { Surface } from '../src/core/mesh/surface';
+import { collidersOf } from '../src/core/sway/colliders';
+import { boxOf, PosedObstacles } from '../src/core/sway/push-out';
+import { SwayRun, type Scene } from '../src/core/sway/run';
+import { readGlb } from '../src/formats/gltf';
+
+const GUIDES = Number(process.argv[2] ?? 2000), POINTS = 16, WARM = 12, FRAMES = 8, SUBSTEPS = 8, STRANDS = 4000;
+const read = await readGlb(new Uint8Array(readFileSync('demo/cast/oda.glb')));
+if (!read.ok) throw new Error(read.error.message);
+const character = read.value, mesh = character.meshes.find((m) => m.hair.length > 0)!, rest = new Float64Array(mesh.positions.length);
+skinPositions(character, mesh, poseCharacter(character, null, 0), rest);
+const surface = new Surface(rest, mesh.triangles), faces = Uint32Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5));
+const document = newDocument(mesh.name, { clip: 'look back', start: 0, end: 48, fps: 24, cyclic: false });
+const planting = scatterEvenly(surface, faces, GUIDES, 1), offsets = new Float32Array(3 * POINTS * GUIDES);
+for (let g = 0; g < GUIDES; g++) offsets.set(growGuide(surface, rootPlace(surface, planting, g), surface.normal(planting.faces[g]), { length: 0.24, pointCount: POINTS, lie: 'falling', lift: 0.012 }), 3 * POINTS * g);
+
+type Sway = GroomDocument['sway'];
+const roles = (as: 'off' | 'pills' | 'shell'): Sway['roles'] => ({ body: as, garment: as, accessory: 'off' });
+const scene = (change: Partial<Sway>, hidden: string[] = []): Scene => ({ character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: document.shot, planting, offsets, pointCount: POINTS, hidden, settings: { ...document.sway, chooseSubsteps: false, substeps: SUBSTEPS, ...change } });
+
+interface Cost { ms: number; contacts: number; depth: number; nets: number }
+function cost(s: Scene): Cost {
+  const run = new SwayRun(s, -1, { colliders: collidersOf(character, s.hidden, s.settings) });
+  for (let k = 0; k < WARM; k++) run.advance();
+  let depth = 0, contacts = 0, nets = 0;
+  const times: number[] = [];
+  for (let k = 0; k < FRAMES; k++) {
+    const t = performance.now(), m = run.advance();
+    times.push(performance.now() - t);
+    depth = Math.max(depth, m.depth);
+    contacts += m.contacts / FRAMES;
+    nets += m.netUses;
+  }
+  return { ms: times.sort((a, b) => a - b)[FRAMES >> 1], contacts, depth, nets };
+}
+const far = { id: 'far', name: 'far', kind: 'pill' as const, node: '', on: true, a: [5, 0, 0] as [number, number, number], b: [5, 1, 0] as [number, number, number], radiusA: 0.1, radiusB: 0.1, gapMm: null, friction: null };
+// body and coat: 36,000 triangles; 20,000 of them are the head and the collar and scarf round it
+const cases: [string, Scene][] = [
+  ['free', scene({ roles: roles('off') })],
+  ['nothing near', scene({ roles: roles('off'), colliders: [far] })],
+  ['pills of skin and garments', scene({ roles: roles('pills') })],
+  ['head and collar as shells', scene({ roles: { body: 'shell', garment: 'off', accessory: 'off' }, meshes: { collar: { as: 'shell', sides: 'auto', gapMm: null, friction: null } } })],
+  ['everything as shells', scene({ roles: roles('shell') })],
+  ['loft 0.5', scene({ roles: roles('off'), loft: 0.5 })],
+  ['all together', scene({ roles: roles('shell'), loft: 0.5, windSpeed: 3 })],
+];
+const costs = cases.map(([name, s]) => [name, cost(s)] as const), free = costs[0][1].ms;
+const strands = fillPlot(surface, faces, planting, offsets, POINTS, { count: STRANDS, full: STRANDS }, 1, 0.2), shape = { clump: 0.5, lock: 0.6, frizz: 0.0005, lengthSpread: 0.2 };
+const lengths = new Float32Array(GUIDES).fill(0.24), P = new Float32Array(3 * NODES * STRANDS), one = new Float32Array(3 * NODES);
+let t = performance.now();
+for (let s = 0; s < STRANDS; s++) { strandShape(strands, s, offsets, lengths, POINTS, shape, [0, 0, 0, 1, ...rootPlace(surface, strands.roots, s)], one); P.set(one, 3 * NODES * s); }
+const evaluate = performance.now() - t;
+t = performance.now();
+const posed = new PosedObstacles({ pills: [], floors: [], shells: [{ triangles: mesh.triangles, closed: true }] }, [], [rest], boxOf(P, 0.02)), field = performance.now() - t;
+t = performance.now();
+for (let s = 0; s < STRANDS; s++) posed.sweep(P, NODES * s, NODES);
+const sweep = performance.now() - t;
+
+const round = (v: number, d = 2): number => Number(v.toFixed(d));
+const lines: Record<string, number> = {};
+for (const [name, c] of costs) {
+  lines[`${name}: ms a frame`] = round(c.ms, 1);
+  if (name !== 'free') lines[`${name}: cost beside the free solve, ×`] = round(c.ms / free - 1);
+  if (c.contacts > 0) { lines[`${name}: contacts that press`] = Math.round(c.contacts); lines[`${name}: depth, mm`] = round(1000 * c.depth, 3); }
+  if (c.nets > 0) lines[`${name}: safety net`] = c.nets;
+}
+const all = costs.at(-1)![1].ms;
+lines['all together: share of a frame at 24 fps in one thread'] = round(all / (1000 / 24));
+lines['push-out of a filled strand / its shape'] = round(sweep / evaluate);
+lines['field of the head for push-out / shapes of 60,000 strands'] = round(field / (evaluate * (60000 / STRANDS)), 3);
+const result = { machine: { cpu: cpus()[0]?.model, cores: cpus().length, node: process.version }, set: { guides: GUIDES, points: POINTS, substeps: SUBSTEPS, clip: 'look back' }, lines };
+mkdirSync('bench-results', { recursive: true });
+const file = `bench-results/contact-${new Date().toISOString().replace(/[:.]/g, '-')}.json`;
+writeFileSync(file, `${JSON.stringify(result, null, 2)}\n`);
+for (const [k, v] of Object.entries(lines)) console.log(`${String(v).padStart(9)}  ${k}`);
+console.log(`\nwritten to ${file}`);

@@ -1,0 +1,122 @@
+/**
+ * Push-out: strands that were not computed by themselves (filled ones, and guides whose movement is shown in part) are swept
+ * from root to tip and lifted out of what they would pierce.
+ *
+ * Each point is first moved along with its parent, by 0.8 of how far that was moved, and set at its length from it. At a
+ * contact, with e the way from the parent, n the normal and d < 0 the distance, the part of e along n is raised by what is
+ * missing and the rest shortened, so that the length stays: h = min(0.9999 L, e·n − d), x = parent + h n + √(L² − h²) ê_t. Root and
+ * lengths are exact by construction. A strand that is rooted inside is let be until it has come out.
+ */
+import { pillDistance, type Pill } from './pills';
+import { ShellField } from './shell-field';
+
+export interface Obstacles {
+  pills: readonly Pick<Pill, 'radiusA' | 'radiusB'>[];
+  /** Normal and offset of each floor. */
+  floors: readonly (readonly [number, number, number, number])[];
+  shells: readonly { triangles: Uint32Array; closed: boolean }[];
+}
+
+/** How far outside a surface a pushed point is set, m. */
+const MARGIN = 2e-4;
+const FOLLOW = 0.8;
+const TESTS = 5;
+/** Distance from a shell that is looked at, m. */
+const BAND = 0.012;
+
+/** Obstacles in one pose, ready to be asked about many strands. */
+export class PosedObstacles {
+  private readonly fields: ShellField[];
+  private readonly balls: Float64Array;
+  private readonly out = new Float64Array(4);
+  /** Of the last place asked about: signed distance, and the normal. */
+  readonly found = new Float64Array(4);
+
+  /** `ends`: six numbers a pill; `positions`: of each shell's vertices; `box`: low and high corner of all strands, m. */
+  constructor(private readonly obstacles: Obstacles, private readonly ends: ArrayLike<number>, positions: readonly ArrayLike<number>[], box: readonly number[]) {
+    this.fields = obstacles.shells.map((s, k) => new ShellField(positions[k], s.triangles, s.closed, box, BAND));
+    this.balls = new Float64Array(4 * obstacles.pills.length);
+    obstacles.pills.forEach((p, k) => {
+      const o = 6 * k;
+      for (let c = 0; c < 3; c++) this.balls[4 * k + c] = 0.5 * (ends[o + c] + ends[o + 3 + c]);
+      this.balls[4 * k + 3] = 0.5 * Math.hypot(ends[o + 3] - ends[o], ends[o + 4] - ends[o + 1], ends[o + 5] - ends[o + 2]) + Math.max(p.radiusA, p.radiusB);
+    });
+  }
+
+  /** Signed distance to the obstacle that is deepest at a place; `cx …`: a place that is on the right side of sheets. */
+  at(x: number, y: number, z: number, cx: number, cy: number, cz: number): number {
+    const { obstacles, ends, balls, out, found } = this;
+    let best = Infinity;
+    for (let k = 0; k < obstacles.pills.length; k++) {
+      const dx = x - balls[4 * k], dy = y - balls[4 * k + 1], dz = z - balls[4 * k + 2], r = balls[4 * k + 3] + MARGIN;
+      if (dx * dx + dy * dy + dz * dz > r * r) continue;
+      const o = 6 * k, p = obstacles.pills[k], d = pillDistance(x, y, z, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], p.radiusA, p.radiusB, out);
+      if (d < best) { best = d; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
+    }
+    for (const f of obstacles.floors) {
+      const d = f[0] * x + f[1] * y + f[2] * z - f[3];
+      if (d < best) { best = d; found[1] = f[0]; found[2] = f[1]; found[3] = f[2]; }
+    }
+    for (const field of this.fields) {
+      const d = field.at(x, y, z, cx, cy, cz, out);
+      if (d < best) { best = d; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
+    }
+    found[0] = best;
+    return best;
+  }
+
+  /** Sweeps one strand of `n` points at `o` (points) of `P`; returns the greatest depth it had, m. `C`: the same strand on the right side of sheets. */
+  sweep(P: Float64Array | Float32Array, o: number, n: number, C: ArrayLike<number> = P, co = o): number {
+    const a = 3 * o, { found } = this;
+    let sx = 0, sy = 0, sz = 0, rooted = true, deepest = 0, px = P[a], py = P[a + 1], pz = P[a + 2], bx = px, by = py, bz = pz;
+    for (let i = 1; i < n; i++) {
+      const q = a + 3 * i, c = 3 * (co + i), rx = P[q], ry = P[q + 1], rz = P[q + 2], length = Math.sqrt((rx - bx) ** 2 + (ry - by) ** 2 + (rz - bz) ** 2), cx = C[c], cy = C[c + 1], cz = C[c + 2];
+      bx = rx; by = ry; bz = rz;
+      const raw = this.at(rx, ry, rz, cx, cy, cz);
+      if (rooted && raw < 0) { px = rx; py = ry; pz = rz; continue; } // nothing has been moved so far
+      if (rooted && i === 1) { px = rx; py = ry; pz = rz; continue; } // the first edge is the skin's
+      rooted = false;
+      deepest = Math.max(deepest, -raw);
+      let x = rx + FOLLOW * sx, y = ry + FOLLOW * sy, z = rz + FOLLOW * sz;
+      const moved = sx !== 0 || sy !== 0 || sz !== 0;
+      if (moved) {
+        const l = length / Math.max(1e-12, Math.sqrt((x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2));
+        x = px + l * (x - px); y = py + l * (y - py); z = pz + l * (z - pz);
+      }
+      let nx = 0, ny = 0, nz = 0;
+      for (let test = 0; test < TESTS; test++) {
+        const d = moved || test > 0 ? this.at(x, y, z, cx, cy, cz) : raw;
+        if (d >= 0 || (test > 0 && d >= MARGIN)) break;
+        if (!moved && test === 0) found[0] = raw;
+        // a second obstacle: between both
+        nx = test === 0 ? found[1] : nx + found[1]; ny = test === 0 ? found[2] : ny + found[2]; nz = test === 0 ? found[3] : nz + found[3];
+        const k = 1 / Math.max(1e-12, Math.sqrt(nx * nx + ny * ny + nz * nz));
+        nx *= k; ny *= k; nz *= k;
+        const ex = x - px, ey = y - py, ez = z - pz, en = ex * nx + ey * ny + ez * nz, facing = Math.max(0.2, nx * found[1] + ny * found[2] + nz * found[3]), h = Math.min(0.9999 * length, en + (MARGIN - d) / facing);
+        let tx = ex - en * nx, ty = ey - en * ny, tz = ez - en * nz;
+        const tl = Math.sqrt(tx * tx + ty * ty + tz * tz);
+        if (tl < 1e-9) { tx = Math.abs(nx) < 0.9 ? 1 - nx * nx : -nx * ny; ty = Math.abs(nx) < 0.9 ? -nx * ny : 1 - ny * ny; tz = Math.abs(nx) < 0.9 ? -nx * nz : -ny * nz; }
+        const s = Math.sqrt(Math.max(0, length * length - h * h)) / Math.max(1e-12, Math.sqrt(tx * tx + ty * ty + tz * tz));
+        x = px + h * nx + s * tx; y = py + h * ny + s * ty; z = pz + h * nz + s * tz;
+      }
+      P[q] = x; P[q + 1] = y; P[q + 2] = z;
+      sx = x - rx; sy = y - ry; sz = z - rz;
+      px = x; py = y; pz = z;
+    }
+    return deepest;
+  }
+}
+
+/** Box round points (3 × n), with a margin, m. */
+export function boxOf(points: ArrayLike<number>, margin: number): number[] {
+  const box = [Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity];
+  for (let a = 0; a < points.length; a++) { const c = a % 3, v = points[a]; if (v < box[c]) box[c] = v; if (v > box[3 + c]) box[3 + c] = v; }
+  for (let c = 0; c < 3; c++) { box[c] -= margin; box[3 + c] += margin; }
+  return box;
+}
+
+/** Sweeps strands of `n` points each, all of `P`, in place. `C`: the same strands on the right side of sheets. */
+export function pushOut(P: Float64Array | Float32Array, n: number, obstacles: Obstacles, ends: ArrayLike<number>, positions: readonly ArrayLike<number>[], C: ArrayLike<number> = P): void {
+  const posed = new PosedObstacles(obstacles, ends, positions, boxOf(P, 0.02));
+  for (let o = 0; o < P.length / 3; o += n) posed.sweep(P, o, n, C);
+}

@@ -1,0 +1,88 @@
+/**
+ * Nearest triangles of a mesh on a grid round the hair: for many questions about one pose. Exact to the triangle that is nearest
+ * the middle of the cell.
+ */
+export class ShellField {
+  private readonly low: [number, number, number];
+  private readonly grid: [number, number, number];
+  private readonly cell: number;
+  /** Triangle + 1 of each cell, 0 for none near. */
+  private readonly nearest: Int32Array;
+  private readonly distance: Float32Array;
+  private readonly outward: number;
+  private readonly near = new Float64Array(4);
+
+  /** `box`: low and high corner, m; `band`: distance from the mesh that is kept, m. */
+  constructor(private readonly P: ArrayLike<number>, private readonly T: Uint32Array, private readonly closed: boolean, box: readonly number[], band: number) {
+    const low: [number, number, number] = [Infinity, Infinity, Infinity], high = [-Infinity, -Infinity, -Infinity];
+    let volume = 0;
+    for (let v = 0; v < P.length; v++) { const c = v % 3; if (P[v] < low[c]) low[c] = P[v]; if (P[v] > high[c]) high[c] = P[v]; }
+    for (let c = 0; c < 3; c++) { low[c] = Math.max(low[c] - band, box[c]); high[c] = Math.min(high[c] + band, box[3 + c]); }
+    const size = [0, 1, 2].map((c) => high[c] - low[c]);
+    this.low = low;
+    this.cell = Math.max(0.003, ...size.map((s) => s / 160));
+    this.grid = size.map((s) => Math.max(0, Math.ceil(s / this.cell))) as [number, number, number];
+    const cells = size.some((s) => !(s > 0)) ? 0 : this.grid[0] * this.grid[1] * this.grid[2];
+    this.nearest = new Int32Array(cells);
+    this.distance = new Float32Array(cells).fill(band * band);
+    if (closed) for (let t = 0; t < T.length; t += 3) {
+      const a = 3 * T[t], b = 3 * T[t + 1], c = 3 * T[t + 2];
+      volume += P[a] * (P[b + 1] * P[c + 2] - P[b + 2] * P[c + 1]) + P[a + 1] * (P[b + 2] * P[c] - P[b] * P[c + 2]) + P[a + 2] * (P[b] * P[c + 1] - P[b + 1] * P[c]);
+    }
+    this.outward = volume < 0 ? -1 : 1;
+    for (let t = 0; cells > 0 && t < T.length / 3; t++) this.enter(t, band);
+  }
+
+  private enter(t: number, band: number): void {
+    const { P, T, low, cell, grid, near } = this, a = 3 * T[3 * t], b = 3 * T[3 * t + 1], c = 3 * T[3 * t + 2], from = [0, 0, 0], to = [0, 0, 0];
+    for (let k = 0; k < 3; k++) {
+      from[k] = Math.max(0, Math.floor((Math.min(P[a + k], P[b + k], P[c + k]) - band - low[k]) / cell));
+      to[k] = Math.min(grid[k] - 1, Math.floor((Math.max(P[a + k], P[b + k], P[c + k]) + band - low[k]) / cell));
+      if (from[k] > to[k]) return;
+    }
+    const ux = P[b] - P[a], uy = P[b + 1] - P[a + 1], uz = P[b + 2] - P[a + 2], vx = P[c] - P[a], vy = P[c + 1] - P[a + 1], vz = P[c + 2] - P[a + 2];
+    let nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx;
+    const l = Math.sqrt(nx * nx + ny * ny + nz * nz);
+    if (!(l > 1e-16)) return;
+    nx /= l; ny /= l; nz /= l;
+    for (let z = from[2]; z <= to[2]; z++) for (let y = from[1]; y <= to[1]; y++) for (let x = from[0]; x <= to[0]; x++) {
+      const q = x + grid[0] * (y + grid[1] * z), px = low[0] + (x + 0.5) * cell, py = low[1] + (y + 0.5) * cell, pz = low[2] + (z + 0.5) * cell, d = nx * (px - P[a]) + ny * (py - P[a + 1]) + nz * (pz - P[a + 2]);
+      if (d * d >= this.distance[q]) continue;
+      this.closest(t, px, py, pz);
+      if (near[3] < this.distance[q]) { this.distance[q] = near[3]; this.nearest[q] = t + 1; }
+    }
+  }
+
+  /** Closest point of a triangle into `near`, its squared distance at 3. Source: Ericson, Real-Time Collision Detection, 5.1.5, *from memory*. */
+  private closest(t: number, x: number, y: number, z: number): void {
+    const { P, T, near: N } = this, a = 3 * T[3 * t], b = 3 * T[3 * t + 1], c = 3 * T[3 * t + 2];
+    const ux = P[b] - P[a], uy = P[b + 1] - P[a + 1], uz = P[b + 2] - P[a + 2], vx = P[c] - P[a], vy = P[c + 1] - P[a + 1], vz = P[c + 2] - P[a + 2], px = x - P[a], py = y - P[a + 1], pz = z - P[a + 2];
+    const d1 = ux * px + uy * py + uz * pz, d2 = vx * px + vy * py + vz * pz, aa = ux * ux + uy * uy + uz * uz, ab = ux * vx + uy * vy + uz * vz, bb = vx * vx + vy * vy + vz * vz, D = aa * bb - ab * ab + 1e-40;
+    let s = (bb * d1 - ab * d2) / D, w = (aa * d2 - ab * d1) / D;
+    if (s < 0 || w < 0 || s + w > 1) {
+      const c2 = d2 - d1 + aa - ab, e2 = aa + bb - 2 * ab, s0 = d1 <= 0 ? 0 : d1 >= aa ? 1 : d1 / aa, s1 = d2 <= 0 ? 0 : d2 >= bb ? 1 : d2 / bb, s2 = c2 <= 0 ? 0 : c2 >= e2 ? 1 : c2 / e2;
+      const q0 = s0 * (s0 * aa - 2 * d1), q1 = s1 * (s1 * bb - 2 * d2), q2 = aa - 2 * d1 + s2 * (s2 * e2 - 2 * c2);
+      if (q0 <= q1 && q0 <= q2) { s = s0; w = 0; } else if (q1 <= q2) { s = 0; w = s1; } else { s = 1 - s2; w = s2; }
+    }
+    N[0] = P[a] + s * ux + w * vx; N[1] = P[a + 1] + s * uy + w * vy; N[2] = P[a + 2] + s * uz + w * vz;
+    N[3] = (x - N[0]) ** 2 + (y - N[1]) ** 2 + (z - N[2]) ** 2;
+  }
+
+  /** Signed distance, Infinity where nothing is near, and the outward normal; a sheet's outside is where (cx, cy, cz) is. */
+  at(x: number, y: number, z: number, cx: number, cy: number, cz: number, normal: Float64Array): number {
+    const { low, cell, grid, P, T, near: N } = this, i = Math.floor((x - low[0]) / cell), j = Math.floor((y - low[1]) / cell), k = Math.floor((z - low[2]) / cell);
+    if (i < 0 || j < 0 || k < 0 || i >= grid[0] || j >= grid[1] || k >= grid[2]) return Infinity;
+    const t = this.nearest[i + grid[0] * (j + grid[1] * k)] - 1;
+    if (t < 0) return Infinity;
+    this.closest(t, x, y, z);
+    const a = 3 * T[3 * t], b = 3 * T[3 * t + 1], c = 3 * T[3 * t + 2], ux = P[b] - P[a], uy = P[b + 1] - P[a + 1], uz = P[b + 2] - P[a + 2], vx = P[c] - P[a], vy = P[c + 1] - P[a + 1], vz = P[c + 2] - P[a + 2];
+    let nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx;
+    const side = this.closed ? this.outward : nx * (cx - P[a]) + ny * (cy - P[a + 1]) + nz * (cz - P[a + 2]) >= 0 ? 1 : -1, l = side / Math.max(1e-30, Math.sqrt(nx * nx + ny * ny + nz * nz));
+    nx *= l; ny *= l; nz *= l;
+    const plane = nx * (x - P[a]) + ny * (y - P[a + 1]) + nz * (z - P[a + 2]), far = Math.sqrt(N[3]);
+    if (plane >= 0 && far > 1e-9) { normal[0] = (x - N[0]) / far; normal[1] = (y - N[1]) / far; normal[2] = (z - N[2]) / far; return far; }
+    normal[0] = nx; normal[1] = ny; normal[2] = nz;
+    // past a border of a sheet nothing is in the way
+    return this.closed || far + plane < 1e-4 ? -far : far;
+  }
+}
