@@ -16,7 +16,7 @@ const GUIDES = 420;
 const POINTS = 16;
 
 /** Oda's loose hair, combed from a parting on her left: shoulder-length at the back, a fringe in front. */
-export function demoGroom(character: Character): { document: GroomDocument; buffers: Uint8Array[] } {
+export function demoGroom(character: Character, guides = GUIDES): { document: GroomDocument; buffers: Uint8Array[] } {
   const mesh = character.meshes.find((m) => m.hair.length > 0)!;
   const P = new Float64Array(mesh.positions.length);
   skinPositions(character, mesh, poseCharacter(character, null, 0), P);
@@ -24,18 +24,18 @@ export function demoGroom(character: Character): { document: GroomDocument; buff
   const faces: number[] = [];
   for (let f = 0; f < mesh.triangles.length / 3; f++) if ([0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5)) faces.push(f);
   const document = newDocument(mesh.name, { clip: 'look back', start: 0, end: 48, fps: 24, cyclic: false });
-  document.plant.guideCount = GUIDES;
+  document.plant.guideCount = guides;
   Object.assign(document.fill, { melanin: 0.32, redness: 0.5 });
-  const planting = scatterEvenly(surface, faces, GUIDES, document.plant.seed);
+  const planting = scatterEvenly(surface, faces, guides, document.plant.seed);
   const collars = character.meshes.filter((m) => m.role === 'garment' && /collar|scarf|coat/.test(m.name)).map((m) => {
     const Q = new Float64Array(m.positions.length);
     skinPositions(character, m, poseCharacter(character, null, 0), Q);
     return new Surface(Q, m.triangles);
   });
   const random = makeRandom(11);
-  const offsets = new Float32Array(3 * POINTS * GUIDES);
+  const offsets = new Float32Array(3 * POINTS * guides);
   const crown = crownOf(P, mesh.triangles, faces);
-  for (let g = 0; g < GUIDES; g++) {
+  for (let g = 0; g < guides; g++) {
     const root = rootPlace(surface, planting, g), normal = surface.normal(planting.faces[g]);
     const look = hairAt(root, crown, random);
     offsets.set(growGuide(surface, root, normal, {

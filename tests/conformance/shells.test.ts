@@ -64,20 +64,22 @@ describe('a shell', () => {
     geometry.setIndex(triangles);
     const tree = new MeshBVH(geometry), shell = new Shell(triangles, positions, 0, 0.3), random = makeRandom(5);
     expect(shell.closed).toBe(true);
-    shell.begin(2);
+    shell.begin(500);
     shell.frame(positions, positions);
     shell.build();
+    shell.place(0, 1);
+    shell.ready([-1, -1, -1, 1, 1, 1]);
     let asked = 0;
     for (let k = 0; k < 400; k++) {
       const u = new Vector3(random() - 0.5, random() - 0.5, random() - 0.5).normalize().multiplyScalar(0.0503 + 0.003 * random()), near = tree.closestPointToPoint(u)!.distance;
       shell.place(0, 1);
-      shell.ask(1, Infinity, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z);
+      shell.ask(k + 1, Infinity, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z);
       const points = shell.candidates.slice(0, shell.count).filter((c) => c.s === 1);
       if (points.length === 0) continue;
       asked++;
       expect(Math.abs(Math.min(...points.map((c) => c.gap)) - near)).toBeLessThan(1e-6);
     }
-    expect(asked).toBeGreaterThan(300);
+    expect(asked).toBeGreaterThan(200);
   });
 });
 

@@ -102,6 +102,9 @@ export class ContactFinder {
   /** Nearest two of an edge. */
   private readonly found = Array.from({ length: SLOTS }, (): Found => ({ id: -1, gap: 0, s: 1, nx: 0, ny: 1, nz: 0, plane: 0, ux: 0, uy: 0, uz: 0 }));
   private shellReady = false;
+  /** Shells that any strand can reach in the frame; and the box of all hair now and where it would go, m. */
+  private readonly shellsNear: Uint8Array;
+  private readonly hairBox = new Float64Array(6);
   /** Strands that can reach each shell this frame. */
   private readonly reachable: Uint8Array[];
   /** First number of each shell's contacts. */
@@ -126,6 +129,7 @@ export class ContactFinder {
     this.firstPoint = Math.max(1, settings.firstPoint ?? 2);
     this.gapRise = settings.gapRise ?? Infinity;
     this.releaseSubsteps = (settings.substeps ?? 8) * RELEASE_FRAMES;
+    this.shellsNear = new Uint8Array(shells.length);
     this.reachable = shells.map(() => new Uint8Array(strandCount));
     let id = rigid;
     for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
@@ -177,6 +181,7 @@ export class ContactFinder {
         const r = lengths[s] + 0.01, o = 3 * s;
         any |= this.reachable[q][s] = shell.reaches(rootFrom[o], rootFrom[o + 1], rootFrom[o + 2], r) || shell.reaches(rootTo[o], rootTo[o + 1], rootTo[o + 2], r) ? 1 : 0;
       }
+      this.shellsNear[q] = any;
       if (any) shell.build();
     });
   }
@@ -236,7 +241,26 @@ export class ContactFinder {
   /** Finds the contact planes of all strands for the coming substep of `h` seconds. */
   gatherAll(system: RodSystem, h: number, gravity: readonly [number, number, number]): void {
     if (this.startDepth.length !== system.pointCount) this.begin(system);
+    let meshes = false;
+    for (let q = 0; q < this.shells.length; q++) if (this.shellsNear[q] === 1) meshes = true;
+    if (meshes) {
+      this.boxOfHair(system, h);
+      for (let q = 0; q < this.shells.length; q++) if (this.shellsNear[q] === 1) this.shells[q].ready(this.hairBox);
+    }
     for (let s = 0; s < system.strandCount; s++) this.gather(system, s, h, gravity);
+  }
+
+  private boxOfHair(system: RodSystem, h: number): void {
+    const { k: { x, v }, lanes: L, rootBefore } = system, B = this.hairBox;
+    let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity;
+    for (let s = 0; s < system.strandCount; s++) {
+      const n = system.pointsOf(s), rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2];
+      for (let i = 0, c = system.at(s, 0, 3); i < n; i++, c += 3 * L) {
+        const a = x[c] + rx, b = x[c + L] + ry, d = x[c + 2 * L] + rz, ap = a + h * v[c], bp = b + h * v[c + L], dp = d + h * v[c + 2 * L];
+        l0 = Math.min(l0, a, ap); l1 = Math.min(l1, b, bp); l2 = Math.min(l2, d, dp); h0 = Math.max(h0, a, ap); h1 = Math.max(h1, b, bp); h2 = Math.max(h2, d, dp);
+      }
+    }
+    B[0] = l0 - 0.01; B[1] = l1 - 0.01; B[2] = l2 - 0.01; B[3] = h0 + 0.01; B[4] = h1 + 0.01; B[5] = h2 + 0.01;
   }
 
   private gather(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): void {
@@ -272,7 +296,7 @@ export class ContactFinder {
       if (floors !== 0) this.onFloors(floors, p, bpx, bpy, bpz);
       if (meshes !== 0) {
         const kept = this.gapAt(p);
-        for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s]) this.nearestOfShell(q, i === 1, p, kept, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+        for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s] === 1) this.nearestOfShell(q, i === 1, p, kept, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
       }
       if (fresh) this.firstLook(system, s, i, ax, ay, az, bx, by, bz);
       else if (this.startDepth[p] < 0 && this.rooted[p] === 0) this.startDepth[p] = Math.min(0, this.startDepth[p] + this.release[p]);
@@ -301,9 +325,9 @@ export class ContactFinder {
    * whose upper point is within a collider are the strand's first stretch.
    */
   private firstLook(system: RodSystem, s: number, i: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
-    const p = system.start[s] + i, [one, two] = this.found;
+    const p = system.start[s] + i;
     let depth = 0;
-    for (const f of [one, two]) if (f.id >= 0) depth = Math.min(depth, f.id < this.count ? this.gapOfPill(f.id, p, bx, by, bz) : this.gapBefore(f, p, ax, ay, az, bx, by, bz));
+    for (const f of this.found) if (f.id >= 0) depth = Math.min(depth, f.id < this.count ? this.gapOfPill(f.id, p, bx, by, bz) : this.gapBefore(f, p, ax, ay, az, bx, by, bz));
     const within = this.within(s, p, bx, by, bz), last = i <= this.firstPoint || this.rooted[p - 1] === 1;
     this.rooted[p] = within && last ? 1 : 0;
     this.startDepth[p] = depth;
@@ -463,6 +487,17 @@ export class ContactFinder {
     for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) least = Math.min(least, P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3]);
     return -least;
   }
+  /** The same for a place on the edge below point `p`, by the colliders that edge remembers. */
+  edgeDepth(s: number, p: number, px: number, py: number, pz: number): number {
+    const E = this.ends, R = this.radii, P = this.planes;
+    let least = 0;
+    for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
+      const k = this.kept[q], o = 6 * k, d = pillDistance(px, py, pz, E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], R[2 * k], R[2 * k + 1], this.out);
+      if (d < least) least = d;
+    }
+    if (this.nearFloors[s] !== 0) for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) least = Math.min(least, P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3]);
+    return Math.max(-least, this.shellDepth(p, px, py, pz));
+  }
   /** Depth of a point beyond its side of any shell at the end of the last placed substep, m, ≥ 0. */
   shellDepth(p: number, px: number, py: number, pz: number): number {
     let depth = 0;
@@ -489,6 +524,20 @@ export class ContactFinder {
     return this.endsTo;
   }
 
+  /** How many contacts pressed in the last substep, and the hardest of them, N, into `out`. */
+  pressing(system: RodSystem, out: { contacts: number; press: number }): void {
+    const { k: { touchForce }, lanes: L, start } = system;
+    for (let s = 0; s < system.strandCount; s++) {
+      if (this.touches[s] === 0) continue;
+      const n = system.pointsOf(s);
+      for (let i = 1, e = system.at(s, 1, SLOTS); i < n; i++, e += SLOTS * L) for (let j = 0; j < SLOTS; j++) {
+        const force = touchForce[e + j * L];
+        if (!(force > 0) || this.touched[SLOTS * (start[s] + i) + j] < 0) continue;
+        out.contacts++;
+        if (force > out.press) out.press = force;
+      }
+    }
+  }
   /** Contacts that pressed in the last substep. Forces are those on the guide, N. */
   *marks(system: RodSystem): Generator<ContactMark> {
     const { k, lanes: L, start, rootPosition } = system;
@@ -505,8 +554,6 @@ export class ContactFinder {
       }
     }
   }
-  /** Triangles that no edge's list had room for; 0 in a sane set-up. */
-  get overflow(): number { return this.shells.reduce((n, s) => n + s.overflow, 0); }
 }
 
 interface Found { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }

@@ -411,12 +411,12 @@ export class SwayRun {
         // the point, and two places on the segment below it
         for (let q = 0; q < 3; q++) {
           if (q > 0 && (p === start[g] + 2 || contacts.isRooted(p - 1))) break;
-          const t = q / 3, px = x[a] - t * dx, py = x[a + 1] - t * dy, pz = x[a + 2] - t * dz, depth = Math.max(contacts.depth(g, px, py, pz), contacts.shellDepth(p, px, py, pz));
+          const t = q / 3, px = x[a] - t * dx, py = x[a + 1] - t * dy, pz = x[a + 2] - t * dz, depth = contacts.edgeDepth(g, p, px, py, pz);
           if (depth > out.depth) { out.depth = depth; out.depthGuide = g; }
         }
       }
     }
-    if (contacts) for (const mark of contacts.marks(system)) { out.contacts++; out.press = Math.max(out.press, mark.force); }
+    contacts?.pressing(system, out);
     return out;
   }
 

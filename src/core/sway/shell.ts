@@ -3,26 +3,41 @@
  * outside, and lets out what begins inside by the nearest way; an open one, such as a sheet of cloth, keeps hair on the side it
  * is on.
  *
- * Once a frame the boxes that the triangles sweep are put into a grid. An edge of a strand keeps a list of the triangles near
- * it and asks the grid again when it leaves the box the list was made for; within the frame vertices move evenly. Contacts are
- * those of a point with the inside, edge or corner of a triangle, and of a strand's edge with a convex edge or a border.
+ * The triangles are put together in patches of neighbours once. Each frame the boxes that they sweep are put into a coarse
+ * grid. A point of a strand (or the middle of an edge) looks for the nearest triangle, and from then on follows the surface from triangle to neighbouring triangle; it looks again when it has
+ * looks again, in every fourth substep. Because it follows the surface it was near, it stays on its side of thin
+ * cloth whatever lies behind. Within the frame vertices move evenly.
  *
- * A point's side of an open shell is that of the nearest triangle at the start of a substep, set when it comes near and kept while it is. A
- * point that would end beyond its side is judged with the triangle where the two meet, so that thin cloth is not passed.
- * **Source:** closest points, Ericson, Real-Time Collision Detection; crossing in time, Bridson et al. 2002, *from memory*.
+ * Contacts are with the nearest place, at the end of the substep, of the triangle that is followed: its inside, or one of its
+ * edges, where the whole strand edge is put against it. Where an edge of the strand bends round something (its ends and its
+ * middle see surfaces that face different ways) it is looked at more closely.
+ * **Source:** closest points, Ericson, Real-Time Collision Detection, *from memory*; following a surface from face to face is a
+ * well-known way to keep closest points up to date, *from memory*.
  */
 import { weldByPosition } from '../mesh/surface';
 import { describeShell } from './shell-check';
 
-/** m: triangles are looked for so far from an edge, and an edge may move so far before it asks again. */
-const REACH = 0.004;
-const INFLATION = 0.003;
-/** m: a point deeper than this is not ours: it came round a border. */
+/** m: contacts are offered so near, beyond the distance kept; a point looks around for so much more, and may go so far before it looks again. */
+const REACH = 0.0025;
+const SLACK = 0.003;
+/** m: a point deeper than this at the start of a substep is not ours: it came round a border, or began there. */
 const DEEP = 0.006;
 /** m: what is further behind a triangle than this lies behind it for another reason, unless it is the nearest. */
 const BEHIND = 3e-4;
-/** Triangles an edge can be near. */
-const LIST = 64;
+/** m: what moves further against a point in a substep may pass it. */
+const FAST = 0.004;
+/** m: a cell of the grid; at most so many along an axis. */
+const CELL = 0.008, MOST_CELLS = 128;
+/** m: boxes are so much wider, for float32. */
+const ROUNDING = 2e-6;
+/** Triangles of a patch. */
+const PATCH = 16;
+/** Normals that differ more than this along an edge of a strand: something lies between. */
+const BENDS = 0.97;
+/** A second surface counts where it faces another way than the nearest. */
+const OTHER_WAY = 0.8;
+/** Steps from triangle to triangle at most. */
+const STEPS = 8;
 
 /** What an edge may touch: share of the edge, gap at its predicted end, normal, plane, movement of the surface, and who. */
 export interface Candidate { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
@@ -31,46 +46,45 @@ export class Shell {
   readonly triangleCount: number;
   /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;
-  /** Triangles dropped because an edge was near too many; 0 in a sane set-up. */
-  overflow = 0;
   /** Candidates of the last edge asked about. */
   readonly candidates: Candidate[] = [];
   count = 0;
+  /** Sorted by patch. */
   private readonly triangles: Uint32Array;
   /** Opposite half-edge (3 × triangle + edge), −1 at a border. */
   private readonly opposite: Int32Array;
+  private readonly patchStart: Int32Array;
+  /** Twelve a patch: its box at both ends of the frame; in float32, so that a patch is one line of the cache. */
+  private readonly boxes: Float32Array;
+  /** Grid over the hair's part of the space the shell sweeps: place c is where the patches that come near cell c in the substep begin in `cellPatches`. */
+  private cellStart = new Int32Array(2);
+  private cellPatches = new Int32Array(0);
+  private readonly grid = new Int32Array(3);
+  private readonly corner = new Float64Array(3);
+  private cell = 1;
+  /** Four a patch: mean normal, least cosine to it. */
+  private readonly cones: Float64Array;
+  private readonly normals = new Float64Array(3 * PATCH);
+  /** Eight a triangle: its middle at both ends of the frame, and how far its corners are from there at most. */
+  private readonly balls: Float32Array;
   private from: Float64Array = new Float64Array(0);
   private to: Float64Array = new Float64Array(0);
-  private readonly boxes: Float64Array;
-  /** Triangles: unit normal and offset of the plane half-way through the frame, and how far its corners leave it. */
-  private readonly slabs: Float64Array;
-  private cells = new Int32Array(0);
-  /** Place c + 1: where the triangles of cell c begin. */
-  private cellStart = new Int32Array(2);
-  private entries = 0;
   private readonly low = new Float64Array(3);
   private readonly high = new Float64Array(3);
-  private readonly grid = new Int32Array(3);
-  private cell = 1;
-  private readonly seen: Int32Array;
-  private look = 0;
   /** Per triangle, kept for the substep: corners at its start (9) and end (9), unit normals at both (6). */
   private readonly pose: Float64Array;
   private readonly posed: Int32Array;
   private substep = 0;
   private t0 = 0;
   private t1 = 1;
-  /** Edges: box (low, high) its list holds for, triangles, and how many; points: side. */
-  private edgeBoxes = new Float64Array(0);
-  private lists = new Int32Array(0);
-  private listLengths = new Int32Array(0);
+  /**
+   * Edges: triangles followed by the upper point (nearest, another) and by the middle, −1 for none; the side of each.
+   */
+  private hits = new Int32Array(0);
   private sides = new Int8Array(0);
   private readonly near = new Float64Array(5);
-  private readonly tri = new Float64Array(9);
   /** −1 where a closed shell is wound inside out. */
   private readonly outward: number;
-  /** Triangle nearest the point in hand. */
-  private nearest = -1;
 
   /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side; `twoSided`: hair keeps to the side it is on, even of a closed one. */
   constructor(triangles: ArrayLike<number>, rest: ArrayLike<number>, readonly thickness: number, readonly friction: number, twoSided = false) {
@@ -79,31 +93,26 @@ export class Shell {
       const [a, b, c] = [weld[triangles[t]], weld[triangles[t + 1]], weld[triangles[t + 2]]];
       if (a !== b && b !== c && c !== a) kept.push(a, b, c);
     }
-    this.triangles = Uint32Array.from(kept);
+    const loose = Uint32Array.from(kept), { order, starts } = patchesOf(loose, neighbours(loose), rest);
+    const sorted = (this.triangles = new Uint32Array(kept.length));
+    order.forEach((t, k) => { for (let c = 0; c < 3; c++) sorted[3 * k + c] = loose[3 * t + c]; });
     const n = (this.triangleCount = kept.length / 3);
-    this.opposite = new Int32Array(3 * n).fill(-1);
-    const open = new Map<number, number>(), size = rest.length / 3;
-    for (let h = 0; h < 3 * n; h++) {
-      const a = this.triangles[h], b = this.triangles[h - (h % 3) + ((h % 3) + 1) % 3], key = a < b ? a * size + b : b * size + a, other = open.get(key);
-      if (other === undefined) open.set(key, h);
-      else if (this.opposite[other] < 0) { this.opposite[other] = h; this.opposite[h] = other; }
-    }
+    this.opposite = neighbours(sorted);
+    this.patchStart = Int32Array.from(starts);
+    this.cones = new Float64Array(4 * (starts.length - 1));
+    this.boxes = new Float32Array(12 * (starts.length - 1));
+    this.balls = new Float32Array(8 * n);
     const found = describeShell(triangles, rest);
     this.closed = found.closed && !twoSided;
     this.outward = found.inverted ? -1 : 1;
-    this.boxes = new Float64Array(6 * n);
-    this.slabs = new Float64Array(5 * n);
-    this.seen = new Int32Array(n).fill(-1);
-    this.pose = new Float64Array(24 * n);
+    this.pose = new Float64Array(24 * n + 9);
     this.posed = new Int32Array(n).fill(-1);
   }
 
-  /** Room for the sides and lists of so many points. */
+  /** Room for what so many points remember. */
   begin(points: number): void {
-    this.edgeBoxes = new Float64Array(6 * points);
-    this.lists = new Int32Array(LIST * points);
-    this.listLengths = new Int32Array(points);
-    this.sides = new Int8Array(points);
+    this.hits = new Int32Array(3 * points).fill(-1);
+    this.sides = new Int8Array(3 * points);
   }
 
   /** Places of the vertices at both ends of the frame, 3 × vertices, m; kept until the next call. `build` must follow where hair can come near. */
@@ -113,12 +122,15 @@ export class Shell {
     const { triangles, low, high } = this;
     low.fill(Infinity);
     high.fill(-Infinity);
-    for (let h = 0; h < triangles.length; h++) for (let c = 0; c < 3; c++) {
-      const a = from[3 * triangles[h] + c], b = to[3 * triangles[h] + c];
-      if (a < low[c]) low[c] = a;
-      if (b < low[c]) low[c] = b;
-      if (a > high[c]) high[c] = a;
-      if (b > high[c]) high[c] = b;
+    for (let h = 0; h < triangles.length; h++) {
+      const v = 3 * triangles[h];
+      for (let c = 0; c < 3; c++) {
+        const a = from[v + c], b = to[v + c];
+        if (a < low[c]) low[c] = a;
+        if (b < low[c]) low[c] = b;
+        if (a > high[c]) high[c] = a;
+        if (b > high[c]) high[c] = b;
+      }
     }
   }
   /** Whether a ball reaches the space the shell sweeps in the frame. */
@@ -127,60 +139,78 @@ export class Shell {
     return x > low[0] - far && x < high[0] + far && y > low[1] - far && y < high[1] + far && z > low[2] - far && z < high[2] + far;
   }
 
-  /** Puts the triangles of the frame into the grid. */
-  build(): void {
-    const { triangles, triangleCount: n, boxes, low, high, grid, from, to } = this;
-    let span = 0;
-    for (let t = 0; t < n; t++) for (let c = 0; c < 3; c++) {
-      let a = Infinity, b = -Infinity;
-      for (let q = 0; q < 3; q++) {
-        const v = 3 * triangles[3 * t + q] + c;
-        a = Math.min(a, from[v], to[v]);
-        b = Math.max(b, from[v], to[v]);
-      }
-      boxes[6 * t + c] = a; boxes[6 * t + 3 + c] = b;
-      span += b - a;
+  /** Boxes and cones of the frame. */
+  build(): void { for (let k = 0; k + 1 < this.patchStart.length; k++) this.leaf(k); }
+
+  /** For the substep: which patches come near which cell, in the box that holds all hair now and where it would go (low, high; m). */
+  ready(box: ArrayLike<number>): void {
+    const { patchStart, boxes: B, corner, grid, low, high, t0, t1 } = this, patches = patchStart.length - 1, far = REACH + this.thickness + SLACK;
+    let longest = 0;
+    for (let c = 0; c < 3; c++) {
+      corner[c] = Math.max(low[c] - far, box[c]);
+      longest = Math.max(longest, Math.min(high[c] + far, box[3 + c]) - corner[c]);
     }
-    for (let t = 0; t < n; t++) this.slab(t);
-    this.cell = Math.max((2 * span) / Math.max(1, 3 * n), 0.004, ...[0, 1, 2].map((c) => (high[c] - low[c]) / 120));
-    for (let c = 0; c < 3; c++) grid[c] = Math.max(1, Math.ceil((high[c] - low[c] + 1e-6) / this.cell));
+    this.cell = Math.max(CELL, longest / MOST_CELLS);
+    for (let c = 0; c < 3; c++) grid[c] = Math.max(0, Math.ceil((Math.min(high[c] + far, box[3 + c]) - corner[c]) / this.cell));
     const cells = grid[0] * grid[1] * grid[2], starts = this.cellStart.length === cells + 1 ? this.cellStart.fill(0) : new Int32Array(cells + 1);
-    for (let t = 0; t < n; t++) this.visit(t, starts, null);
-    for (let c = 0; c < cells; c++) starts[c + 1] += starts[c];
-    this.entries = starts[cells];
-    if (this.cells.length < starts[cells]) this.cells = new Int32Array(starts[cells]);
-    for (let t = n - 1; t >= 0; t--) this.visit(t, starts, this.cells);
-    // filling has moved every start back to its own: what was the end of a cell is its beginning now
+    for (let pass = 0; pass < 2 && cells > 0; pass++) {
+      for (let k = 0; k < patches; k++) {
+        const o = 12 * k;
+        // swept in the substep
+        const x0 = this.firstCell(0, lower(B[o], B[o + 6], t0, t1) - far), x1 = this.lastCell(0, higher(B[o + 3], B[o + 9], t0, t1) + far);
+        if (x0 > x1) continue;
+        const y0 = this.firstCell(1, lower(B[o + 1], B[o + 7], t0, t1) - far), y1 = this.lastCell(1, higher(B[o + 4], B[o + 10], t0, t1) + far), z0 = this.firstCell(2, lower(B[o + 2], B[o + 8], t0, t1) - far), z1 = this.lastCell(2, higher(B[o + 5], B[o + 11], t0, t1) + far);
+        for (let z = z0; z <= z1; z++) for (let y = y0; y <= y1; y++) for (let c = x0 + grid[0] * (y + grid[1] * z), end = c + x1 - x0; c <= end; c++) {
+          if (pass === 0) starts[c]++;
+          else this.cellPatches[--starts[c]] = k;
+        }
+      }
+      if (pass === 1) break;
+      // sums, so that place c is the end of cell c; filling moves each back to its beginning
+      for (let c = 1; c <= cells; c++) starts[c] += starts[c - 1];
+      if (this.cellPatches.length < starts[cells]) this.cellPatches = new Int32Array(2 * starts[cells]);
+    }
     this.cellStart = starts;
-    this.edgeBoxes.fill(NaN); // no box holds: every list is asked for again
   }
-  /** The plane of a triangle half-way through the frame, and how far its corners are from it at both ends of the frame. */
-  private slab(t: number): void {
-    const { triangles, from, to, slabs: S } = this, a = 3 * triangles[3 * t], b = 3 * triangles[3 * t + 1], c = 3 * triangles[3 * t + 2], o = 5 * t;
-    const x = 0.5 * (from[a] + to[a]), y = 0.5 * (from[a + 1] + to[a + 1]), z = 0.5 * (from[a + 2] + to[a + 2]);
-    const ux = 0.5 * (from[b] + to[b]) - x, uy = 0.5 * (from[b + 1] + to[b + 1]) - y, uz = 0.5 * (from[b + 2] + to[b + 2]) - z, vx = 0.5 * (from[c] + to[c]) - x, vy = 0.5 * (from[c + 1] + to[c + 1]) - y, vz = 0.5 * (from[c + 2] + to[c + 2]) - z;
-    let nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx;
-    const l = 1 / Math.max(1e-30, Math.sqrt(nx * nx + ny * ny + nz * nz));
-    nx *= l; ny *= l; nz *= l;
-    const d = nx * x + ny * y + nz * z;
-    let off = 0;
-    for (let q = 0; q < 3; q++) {
-      const v = q === 0 ? a : q === 1 ? b : c;
-      off = Math.max(off, Math.abs(nx * from[v] + ny * from[v + 1] + nz * from[v + 2] - d), Math.abs(nx * to[v] + ny * to[v + 1] + nz * to[v + 2] - d));
+  private firstCell(axis: number, v: number): number { const c = Math.floor((v - this.corner[axis]) / this.cell); return c < 0 ? 0 : c; }
+  private lastCell(axis: number, v: number): number { const c = Math.floor((v - this.corner[axis]) / this.cell); return c >= this.grid[axis] ? this.grid[axis] - 1 : c; }
+  private leaf(k: number): void {
+    const { triangles, patchStart, balls, boxes: B, from, to } = this, first = patchStart[k], end = patchStart[k + 1], o = 12 * k;
+    let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity, L0 = Infinity, L1 = Infinity, L2 = Infinity, H0 = -Infinity, H1 = -Infinity, H2 = -Infinity;
+    for (let h = 3 * first; h < 3 * end; h++) {
+      const v = 3 * triangles[h], x = from[v], y = from[v + 1], z = from[v + 2], X = to[v], Y = to[v + 1], Z = to[v + 2];
+      if (x < l0) l0 = x; if (x > h0) h0 = x; if (y < l1) l1 = y; if (y > h1) h1 = y; if (z < l2) l2 = z; if (z > h2) h2 = z;
+      if (X < L0) L0 = X; if (X > H0) H0 = X; if (Y < L1) L1 = Y; if (Y > H1) H1 = Y; if (Z < L2) L2 = Z; if (Z > H2) H2 = Z;
     }
-    S[o] = nx; S[o + 1] = ny; S[o + 2] = nz; S[o + 3] = d; S[o + 4] = off;
+    for (let t = first; t < end; t++) {
+      const a = 3 * triangles[3 * t], b = 3 * triangles[3 * t + 1], c = 3 * triangles[3 * t + 2], q = 8 * t;
+      const x = (from[a] + from[b] + from[c]) / 3, y = (from[a + 1] + from[b + 1] + from[c + 1]) / 3, z = (from[a + 2] + from[b + 2] + from[c + 2]) / 3, X = (to[a] + to[b] + to[c]) / 3, Y = (to[a + 1] + to[b + 1] + to[c + 1]) / 3, Z = (to[a + 2] + to[b + 2] + to[c + 2]) / 3;
+      let most = 0;
+      for (let e = 0; e < 3; e++) {
+        const v = e === 0 ? a : e === 1 ? b : c, d0 = from[v] - x, d1 = from[v + 1] - y, d2 = from[v + 2] - z, e0 = to[v] - X, e1 = to[v + 1] - Y, e2 = to[v + 2] - Z;
+        most = Math.max(most, d0 * d0 + d1 * d1 + d2 * d2, e0 * e0 + e1 * e1 + e2 * e2);
+      }
+      balls[q] = x; balls[q + 1] = y; balls[q + 2] = z; balls[q + 3] = X; balls[q + 4] = Y; balls[q + 5] = Z; balls[q + 6] = Math.sqrt(most) + ROUNDING;
+    }
+    B[o] = l0 - ROUNDING; B[o + 1] = l1 - ROUNDING; B[o + 2] = l2 - ROUNDING; B[o + 3] = h0 + ROUNDING; B[o + 4] = h1 + ROUNDING; B[o + 5] = h2 + ROUNDING;
+    B[o + 6] = L0 - ROUNDING; B[o + 7] = L1 - ROUNDING; B[o + 8] = L2 - ROUNDING; B[o + 9] = H0 + ROUNDING; B[o + 10] = H1 + ROUNDING; B[o + 11] = H2 + ROUNDING;
+    this.cone(k);
   }
-  /** Counts a triangle in the cells it sweeps, or enters it there. */
-  private visit(t: number, starts: Int32Array, cells: Int32Array | null): void {
-    const { boxes, low, grid, cell } = this, o = 6 * t;
-    const x0 = Math.floor((boxes[o] - low[0]) / cell), x1 = Math.min(grid[0] - 1, Math.floor((boxes[o + 3] - low[0]) / cell));
-    const y0 = Math.floor((boxes[o + 1] - low[1]) / cell), y1 = Math.min(grid[1] - 1, Math.floor((boxes[o + 4] - low[1]) / cell));
-    const z0 = Math.floor((boxes[o + 2] - low[2]) / cell), z1 = Math.min(grid[2] - 1, Math.floor((boxes[o + 5] - low[2]) / cell));
-    for (let z = z0; z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0; x <= x1; x++) {
-      const c = x + grid[0] * (y + grid[1] * z);
-      if (cells) cells[--starts[c + 1]] = t;
-      else starts[c + 1]++;
+  /** Mean normal of a patch at the start of the frame, and the least cosine of any of its triangles to it. */
+  private cone(k: number): void {
+    const { triangles, patchStart, cones: C, normals: N, from } = this, o = 4 * k, first = patchStart[k], end = patchStart[k + 1];
+    let x = 0, y = 0, z = 0;
+    for (let t = first; t < end; t++) {
+      const a = 3 * triangles[3 * t], b = 3 * triangles[3 * t + 1], c = 3 * triangles[3 * t + 2], q = 3 * (t - first);
+      const ux = from[b] - from[a], uy = from[b + 1] - from[a + 1], uz = from[b + 2] - from[a + 2], vx = from[c] - from[a], vy = from[c + 1] - from[a + 1], vz = from[c + 2] - from[a + 2];
+      const nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx, l = 1 / Math.max(1e-30, Math.sqrt(nx * nx + ny * ny + nz * nz));
+      N[q] = nx * l; N[q + 1] = ny * l; N[q + 2] = nz * l;
+      x += nx * l; y += ny * l; z += nz * l;
     }
+    const l = 1 / Math.max(1e-30, Math.sqrt(x * x + y * y + z * z));
+    let least = 1;
+    for (let q = 0; q < 3 * (end - first); q += 3) least = Math.min(least, l * (N[q] * x + N[q + 1] * y + N[q + 2] * z));
+    C[o] = x * l; C[o + 1] = y * l; C[o + 2] = z * l; C[o + 3] = least - 0.02;
   }
 
   /** The substep from share `t0` to `t1` of the frame. */
@@ -191,72 +221,132 @@ export class Shell {
   }
 
   /**
-   * Fills `candidates` for the edge whose upper point has the number `p`, from A to B now, and from Ap to Bp where the points
-   * would go. `most`: m, the greatest distance to be kept.
+   * Fills `candidates` for the edge whose upper point has the number `p`, from A to B now, and from Ap to Bp where
+   * the points would go. `most`: m, the greatest distance to be kept.
    */
   ask(p: number, most: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     this.count = 0;
-    const B = this.edgeBoxes, o = 6 * p;
-    const held = Math.min(ax, bx, apx, bpx) >= B[o] && Math.max(ax, bx, apx, bpx) <= B[o + 3] && Math.min(ay, by, apy, bpy) >= B[o + 1] && Math.max(ay, by, apy, bpy) <= B[o + 4] && Math.min(az, bz, apz, bpz) >= B[o + 2] && Math.max(az, bz, apz, bpz) <= B[o + 5];
-    const n = held ? this.listLengths[p] : this.list(p, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
-    if (n === 0) { this.sides[p] = 0; return; }
-    this.findSide(p, n, bx, by, bz);
-    const r = this.thickness < most ? this.thickness : most;
-    this.touchPoint(p, n, r, bx, by, bz, bpx, bpy, bpz);
-    this.touchEdge(p, n, r, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    const { hits } = this, o = 3 * p, r = this.thickness < most ? this.thickness : most;
+    // what follows a surface looks for others now and then
+    if (hits[o] < 0 || ((this.substep + p) & 3) === 0) this.look(p, bx, by, bz, bpx, bpy, bpz);
+    const below = hits[o - 3] ?? -1, seed = hits[o] >= 0 ? hits[o] : below;
+    if (seed < 0) { hits[o + 2] = -1; return; }
+    if (hits[o] >= 0) this.touch(p, 0, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    if (hits[o + 1] >= 0) this.touch(p, 1, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    // the surface is as good as flat between its ends: they are enough
+    if (hits[o] >= 0 && below >= 0 && this.facing(hits[o], below) > BENDS) { hits[o + 2] = -1; return; }
+    // the middle, from where its ends are
+    if (hits[o + 2] < 0) { hits[o + 2] = seed; this.sides[o + 2] = hits[o] >= 0 ? this.sides[o] : this.sides[o - 3]; }
+    this.touch(p, 2, r, 0.5, 0.5 * (ax + bx), 0.5 * (ay + by), 0.5 * (az + bz), 0.5 * (apx + bpx), 0.5 * (apy + bpy), 0.5 * (apz + bpz), ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    const middle = hits[o + 2];
+    if (middle < 0) return;
+    for (let half = 0; half < 2; half++) {
+      const end = half === 0 ? hits[o] : below;
+      if (end < 0 || end === middle || this.facing(end, middle) > BENDS) continue;
+      const t = half === 0 ? 0.75 : 0.25, u = 1 - t;
+      hits[o + 2] = middle;
+      this.touch(p, 2, r, t, u * ax + t * bx, u * ay + t * by, u * az + t * bz, u * apx + t * bpx, u * apy + t * bpy, u * apz + t * bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    }
+    hits[o + 2] = middle;
+  }
+  /** Cosine between the normals of two triangles at the end of the substep. */
+  private facing(a: number, b: number): number {
+    const P = this.pose, o = this.posedAt(a) + 21, q = this.posedAt(b) + 21;
+    return P[o] * P[q] + P[o + 1] * P[q + 1] + P[o + 2] * P[q + 2];
   }
 
-  /** Depth of a point beyond its side, m, ≥ 0, at the end of the last placed substep. */
+  /** Depth of a place on the edge below point `p` beyond its side, m, ≥ 0, at the end of the last placed substep. */
   depth(p: number, x: number, y: number, z: number): number {
-    const side = this.closed ? this.outward : this.sides[p];
-    if (side === 0) return 0;
+    const { hits, near: N, pose: P } = this;
     let best = DEEP * DEEP, deep = 0;
-    for (let q = p * LIST; q < p * LIST + this.listLengths[p]; q++) {
-      const o = this.posedAt(this.lists[q]), P = this.pose, d = P[o + 21] * (x - P[o + 9]) + P[o + 22] * (y - P[o + 10]) + P[o + 23] * (z - P[o + 11]);
-      if (d * d >= best) continue;
-      this.closest(o + 9, x, y, z);
-      if (this.near[4] >= best) continue;
-      best = this.near[4];
+    for (let j = 0; j < 3; j++) {
+      if (hits[3 * p + j] < 0) continue;
+      const t = this.follow(hits[3 * p + j], x, y, z, 9), o = this.posedAt(t), side = this.closed ? this.outward : this.sides[3 * p + j];
+      if (N[4] >= best || side === 0) continue;
+      best = N[4];
       // nearest to an edge or a corner: outside a convex one, and of a hollow one a face is nearer
-      deep = this.near[3] > 0 ? 0 : Math.max(0, -side * d);
+      deep = N[3] > 0 ? 0 : Math.max(0, -side * (P[o + 21] * (x - P[o + 9]) + P[o + 22] * (y - P[o + 10]) + P[o + 23] * (z - P[o + 11])));
     }
     return deep;
   }
 
-  /** Asks the grid for the triangles near an edge: those whose slab reaches the box it may move in. */
-  private list(p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): number {
-    const { edgeBoxes: B, boxes, slabs: S, low, high, grid, cell, seen, lists, cells, cellStart } = this, o = 6 * p, reach = REACH + this.thickness;
-    // as far again as it moves now
-    B[o] = Math.min(ax, bx, 2 * apx - ax, 2 * bpx - bx) - INFLATION; B[o + 3] = Math.max(ax, bx, 2 * apx - ax, 2 * bpx - bx) + INFLATION;
-    B[o + 1] = Math.min(ay, by, 2 * apy - ay, 2 * bpy - by) - INFLATION; B[o + 4] = Math.max(ay, by, 2 * apy - ay, 2 * bpy - by) + INFLATION;
-    B[o + 2] = Math.min(az, bz, 2 * apz - az, 2 * bpz - bz) - INFLATION; B[o + 5] = Math.max(az, bz, 2 * apz - az, 2 * bpz - bz) + INFLATION;
-    this.listLengths[p] = 0;
-    const l0 = B[o] - reach, l1 = B[o + 1] - reach, l2 = B[o + 2] - reach, h0 = B[o + 3] + reach, h1 = B[o + 4] + reach, h2 = B[o + 5] + reach;
-    if (l0 > high[0] || l1 > high[1] || l2 > high[2] || h0 < low[0] || h1 < low[1] || h2 < low[2]) return 0;
-    const mx = 0.5 * (l0 + h0), my = 0.5 * (l1 + h1), mz = 0.5 * (l2 + h2), sx = mx - l0 - reach, sy = my - l1 - reach, sz = mz - l2 - reach;
-    const id = ++this.look;
-    let n = 0;
-    const x0 = Math.max(0, Math.floor((l0 - low[0]) / cell)), x1 = Math.min(grid[0] - 1, Math.floor((h0 - low[0]) / cell));
-    const y0 = Math.max(0, Math.floor((l1 - low[1]) / cell)), y1 = Math.min(grid[1] - 1, Math.floor((h1 - low[1]) / cell));
-    const z0 = Math.max(0, Math.floor((l2 - low[2]) / cell)), z1 = Math.min(grid[2] - 1, Math.floor((h2 - low[2]) / cell));
-    const last = cellStart.length - 1;
-    for (let z = z0; z <= z1; z++) for (let y = y0; y <= y1; y++) {
-      // cells of a row lie one after the other
-      const c0 = grid[0] * (y + grid[1] * z), end = c0 + x1 + 2 <= last ? cellStart[c0 + x1 + 2] : this.entries;
-      for (let q = cellStart[c0 + x0 + 1]; q < end; q++) {
-        const t = cells[q];
-        if (seen[t] === id) continue;
-        seen[t] = id;
-        const w = 6 * t;
-        if (boxes[w] > h0 || boxes[w + 3] < l0 || boxes[w + 1] > h1 || boxes[w + 4] < l1 || boxes[w + 2] > h2 || boxes[w + 5] < l2) continue;
-        const k = 5 * t, nx = S[k], ny = S[k + 1], nz = S[k + 2];
-        if (Math.abs(nx * mx + ny * my + nz * mz - S[k + 3]) > Math.abs(nx) * sx + Math.abs(ny) * sy + Math.abs(nz) * sz + S[k + 4] + reach) continue;
-        if (n < LIST) lists[p * LIST + n++] = t;
-        else this.overflow++;
+  /** Looks for the triangle nearest a point, and the nearest that faces another way. */
+  private look(p: number, x: number, y: number, z: number, px: number, py: number, pz: number): void {
+    const first = this.nearestTriangle(x, y, z, px, py, pz, -1), second = first < 0 ? -1 : this.nearestTriangle(x, y, z, px, py, pz, this.posedAt(first) + 18);
+    this.keep(3 * p, first, x, y, z);
+    this.keep(3 * p + 1, second, x, y, z);
+    if (first < 0) this.hits[3 * p + 2] = -1;
+  }
+  /**
+   * Triangle that is nearest now or at the end of the substep, −1 for none within reach; with `unlike` ≥ 0 of those whose normal
+   * differs from the one that stands there in `pose`.
+   */
+  private nearestTriangle(x: number, y: number, z: number, px: number, py: number, pz: number, unlike: number): number {
+    const { boxes: B, patchStart, balls, near: N, pose: P, cellPatches, grid, corner, cell, t0, t1 } = this, i = Math.floor((px - corner[0]) / cell), j = Math.floor((py - corner[1]) / cell), k = Math.floor((pz - corner[2]) / cell);
+    // outside the grid there is nothing near
+    if (i < 0 || j < 0 || k < 0 || i >= grid[0] || j >= grid[1] || k >= grid[2]) return -1;
+    const at = i + grid[0] * (j + grid[1] * k), from = this.cellStart[at], end = this.cellStart[at + 1];
+    if (from === end) return -1;
+    const u0 = unlike < 0 ? 0 : P[unlike], u1 = unlike < 0 ? 0 : P[unlike + 1], u2 = unlike < 0 ? 0 : P[unlike + 2], s0 = 1 - t0, s1 = 1 - t1;
+    const reach = REACH + this.thickness + SLACK, share = t1 - t0, wx = px - x, wy = py - y, wz = pz - z;
+    let best = reach * reach, found = -1;
+    for (let q = from; q < end; q++) {
+      const patch = cellPatches[q], b = 12 * patch, f0 = B[b], f1 = B[b + 1], f2 = B[b + 2], f3 = B[b + 3], f4 = B[b + 4], f5 = B[b + 5], g0 = B[b + 6], g1 = B[b + 7], g2 = B[b + 8], g3 = B[b + 9], g4 = B[b + 10], g5 = B[b + 11];
+      const now = outside(s0 * f0 + t0 * g0 - x, x - s0 * f3 - t0 * g3) + outside(s0 * f1 + t0 * g1 - y, y - s0 * f4 - t0 * g4) + outside(s0 * f2 + t0 * g2 - z, z - s0 * f5 - t0 * g5);
+      if (now >= best && outside(s1 * f0 + t1 * g0 - px, px - s1 * f3 - t1 * g3) + outside(s1 * f1 + t1 * g1 - py, py - s1 * f4 - t1 * g4) + outside(s1 * f2 + t1 * g2 - pz, pz - s1 * f5 - t1 * g5) >= best) {
+        // unless it passes the point in between
+        const m0 = share * (g0 - f0) - wx, m1 = share * (g1 - f1) - wy, m2 = share * (g2 - f2) - wz;
+        if (m0 * m0 + m1 * m1 + m2 * m2 < FAST * FAST) continue;
+      }
+      if (unlike >= 0 && this.allAlike(patch, u0, u1, u2)) continue;
+      for (let t = patchStart[patch], last = patchStart[patch + 1]; t < last; t++) {
+        const c = 8 * t, c0 = balls[c], c1 = balls[c + 1], c2 = balls[c + 2], e0 = balls[c + 3], e1 = balls[c + 4], e2 = balls[c + 5], r = balls[c + 6];
+        const dx = x - s0 * c0 - t0 * e0, dy = y - s0 * c1 - t0 * e1, dz = z - s0 * c2 - t0 * e2, ex = px - s1 * c0 - t1 * e0, ey = py - s1 * c1 - t1 * e1, ez = pz - s1 * c2 - t1 * e2;
+        // d ≥ r + √best without the root, where it can be told
+        const a = dx * dx + dy * dy + dz * dz - r * r - best, d = ex * ex + ey * ey + ez * ez - r * r - best, limit = 4 * r * r * best, nowFar = a > 0 && a * a >= limit, thenFar = d > 0 && d * d >= limit;
+        if (nowFar && thenFar && !passes(dx, dy, dz, ex, ey, ez, r + reach)) continue;
+        const o = this.posedAt(t);
+        if (unlike >= 0 && P[o + 18] * u0 + P[o + 19] * u1 + P[o + 20] * u2 > OTHER_WAY) continue;
+        if (!nowFar) { this.closest(o, x, y, z); if (N[4] < best) { best = N[4]; found = t; } }
+        if (!thenFar) { this.closest(o + 9, px, py, pz); if (N[4] < best) { best = N[4]; found = t; } }
+        if (found !== t && this.crosses(o, x, y, z, px, py, pz) && N[4] < best) { best = N[4]; found = t; }
       }
     }
-    this.listLengths[p] = n;
-    return n;
+    return found;
+  }
+  /** Whether a point goes through the plane of a triangle in the substep; `near` is then of where and when it does. */
+  private crosses(o: number, x: number, y: number, z: number, px: number, py: number, pz: number): boolean {
+    const P = this.pose, d0 = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]), d1 = P[o + 21] * (px - P[o + 9]) + P[o + 22] * (py - P[o + 10]) + P[o + 23] * (pz - P[o + 11]);
+    if (!(d0 * d1 < 0)) return false;
+    const f = d0 / (d0 - d1), w = 24 * this.triangleCount;
+    for (let c = 0; c < 9; c++) P[w + c] = P[o + c] + f * (P[o + 9 + c] - P[o + c]);
+    this.closest(w, x + f * (px - x), y + f * (py - y), z + f * (pz - z));
+    return true;
+  }
+  /** Whether all triangles of a patch face about the way u. */
+  private allAlike(patch: number, u0: number, u1: number, u2: number): boolean {
+    const C = this.cones, o = 4 * patch, d = C[o] * u0 + C[o + 1] * u1 + C[o + 2] * u2, least = C[o + 3];
+    // the angle to the mean and the cone's own together
+    return least > 0 && d > 0 && d * least - Math.sqrt(Math.max(0, (1 - d * d) * (1 - least * least))) > OTHER_WAY;
+  }
+  /** Follows a triangle from now on; its side is that of the point now, unless the point was on a side of it already. */
+  private keep(slot: number, t: number, x: number, y: number, z: number): void {
+    const { hits, sides, pose: P } = this, before = hits[slot];
+    if (t < 0) { hits[slot] = -1; sides[slot] = 0; return; }
+    if (this.closed) sides[slot] = this.outward;
+    else {
+      const o = this.posedAt(t);
+      this.closest(o, x, y, z);
+      const d = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]);
+      if (before < 0 || sides[slot] === 0 || Math.abs(d) > DEEP) sides[slot] = this.pastBorder(t) ? 0 : d >= 0 ? 1 : -1;
+    }
+    hits[slot] = t;
+  }
+  /** Whether the nearest place just found is on a border: beyond it either side is free. */
+  private pastBorder(t: number): boolean {
+    const N = this.near;
+    if (N[3] > 0) for (let e = 0; e < 3; e++) if (N[(e + 2) % 3] < 1e-9 && this.opposite[3 * t + e] < 0) return true;
+    return false;
   }
 
   /** Where a triangle's numbers stand in `pose`, computed for this substep. */
@@ -265,12 +355,10 @@ export class Shell {
     if (posed[t] === this.substep) return o;
     posed[t] = this.substep;
     for (let q = 0; q < 3; q++) {
-      const v = 3 * triangles[3 * t + q];
-      for (let c = 0; c < 3; c++) {
-        const a = from[v + c], d = to[v + c] - a;
-        P[o + 3 * q + c] = a + t0 * d;
-        P[o + 9 + 3 * q + c] = a + t1 * d;
-      }
+      const v = 3 * triangles[3 * t + q], w = o + 3 * q;
+      const a = from[v], b = from[v + 1], c = from[v + 2], x = to[v] - a, y = to[v + 1] - b, z = to[v + 2] - c;
+      P[w] = a + t0 * x; P[w + 1] = b + t0 * y; P[w + 2] = c + t0 * z;
+      P[w + 9] = a + t1 * x; P[w + 10] = b + t1 * y; P[w + 11] = c + t1 * z;
     }
     for (let k = 0; k < 2; k++) {
       const s = o + 9 * k, w = o + 18 + 3 * k;
@@ -281,9 +369,9 @@ export class Shell {
     return o;
   }
 
-  /** Closest point of the triangle whose corners stand at `o` of `from`: weights 0…2, 1 at 3 where on its rim, squared distance at 4. */
-  private closest(o: number, x: number, y: number, z: number, T: Float64Array = this.pose): void {
-    const ax = T[o + 3] - T[o], ay = T[o + 4] - T[o + 1], az = T[o + 5] - T[o + 2], bx = T[o + 6] - T[o], by = T[o + 7] - T[o + 1], bz = T[o + 8] - T[o + 2], px = x - T[o], py = y - T[o + 1], pz = z - T[o + 2];
+  /** Closest point of the triangle whose corners stand at `o` of `pose`: weights 0…2, 1 at 3 where on its rim, squared distance at 4. */
+  private closest(o: number, x: number, y: number, z: number): void {
+    const T = this.pose, ax = T[o + 3] - T[o], ay = T[o + 4] - T[o + 1], az = T[o + 5] - T[o + 2], bx = T[o + 6] - T[o], by = T[o + 7] - T[o + 1], bz = T[o + 8] - T[o + 2], px = x - T[o], py = y - T[o + 1], pz = z - T[o + 2];
     const d1 = ax * px + ay * py + az * pz, d2 = bx * px + by * py + bz * pz, aa = ax * ax + ay * ay + az * az, ab = ax * bx + ay * by + az * bz, bb = bx * bx + by * by + bz * bz, D = aa * bb - ab * ab + 1e-40;
     let v = (bb * d1 - ab * d2) / D, w = (aa * d2 - ab * d1) / D, rim = 0;
     if (v < 0 || w < 0 || v + w > 1) {
@@ -294,32 +382,33 @@ export class Shell {
       const q0 = s0 * (s0 * aa - 2 * d1), q1 = s1 * (s1 * bb - 2 * d2), q2 = aa - 2 * d1 + s2 * (s2 * e2 - 2 * c2);
       if (q0 <= q1 && q0 <= q2) { v = s0; w = 0; } else if (q1 <= q2) { v = 0; w = s1; } else { v = 1 - s2; w = s2; }
     }
-    const ex = px - v * ax - w * bx, ey = py - v * ay - w * by, ez = pz - v * az - w * bz;
-    const N = this.near;
+    const ex = px - v * ax - w * bx, ey = py - v * ay - w * by, ez = pz - v * az - w * bz, N = this.near;
     N[0] = 1 - v - w; N[1] = v; N[2] = w; N[3] = rim; N[4] = ex * ex + ey * ey + ez * ez;
   }
 
-  /** The nearest triangle, which goes to the head of the list, and the side the point is on. */
-  private findSide(p: number, n: number, x: number, y: number, z: number): void {
-    const { pose: P, near: N, sides, lists } = this, first = p * LIST;
-    let best = Infinity, side = 0, at = -1;
-    for (let q = first; q < first + n; q++) {
-      const t = lists[q], o = this.posedAt(t), d = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]);
-      if (d * d >= best) continue;
-      this.closest(o, x, y, z);
-      // of triangles equally near, the one whose inside is near says more than one whose rim is
-      if (N[4] >= best - (N[3] === 0 ? 0 : 1e-12)) continue;
-      best = N[4];
-      at = q;
-      side = d >= 0 ? 1 : -1;
-      // beyond a border either side is free
-      if (N[3] > 0) for (let e = 0; e < 3; e++) if (N[(e + 2) % 3] < 1e-9 && this.opposite[3 * t + e] < 0) side = 0;
+  /** From triangle to triangle as long as the next one is nearer; `near` is of the last. `end`: 0 at the start of the substep, 9 at its end. */
+  private follow(t: number, x: number, y: number, z: number, end: number): number {
+    const { near: N, opposite } = this;
+    this.closest(this.posedAt(t) + end, x, y, z);
+    let last = -1;
+    for (let step = 0; step < STEPS && N[3] > 0; step++) {
+      const n0 = N[0], n1 = N[1], n2 = N[2], n4 = N[4];
+      let moved = -1;
+      // the edges the place lies on: edge e has the weight of the corner before it at 0
+      for (let e = 0; e < 3 && moved < 0; e++) {
+        if ((e === 0 ? n2 : e === 1 ? n0 : n1) > 1e-9) continue;
+        const h = opposite[3 * t + e];
+        if (h < 0) continue;
+        const other = (h / 3) | 0;
+        if (other === last) continue;
+        this.closest(this.posedAt(other) + end, x, y, z);
+        if (N[4] < n4 || (N[4] === n4 && N[3] === 0)) moved = other;
+      }
+      if (moved < 0) { N[0] = n0; N[1] = n1; N[2] = n2; N[3] = 1; N[4] = n4; break; }
+      last = t;
+      t = moved;
     }
-    this.nearest = at < 0 ? -1 : lists[at];
-    if (at > first) { lists[at] = lists[first]; lists[first] = this.nearest; }
-    if (this.closed) { sides[p] = this.outward; return; }
-    if (side === 0) sides[p] = 0;
-    else if (sides[p] === 0 || best > DEEP * DEEP) sides[p] = side;
+    return t;
   }
 
   private put(id: number, gap: number, s: number, nx: number, ny: number, nz: number, plane: number, ux: number, uy: number, uz: number): void {
@@ -329,86 +418,126 @@ export class Shell {
     c.id = id; c.gap = gap; c.s = s; c.nx = nx; c.ny = ny; c.nz = nz; c.plane = plane; c.ux = ux; c.uy = uy; c.uz = uz;
   }
 
-  /** The upper point against the triangles near it. */
-  private touchPoint(p: number, n: number, r: number, x: number, y: number, z: number, px: number, py: number, pz: number): void {
-    const { pose: P, near: N, tri } = this, reach = REACH + r, known = this.sides[p];
-    for (let q = p * LIST; q < p * LIST + n; q++) {
-      const t = this.lists[q], o = this.posedAt(t);
-      const d0 = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]), d1 = P[o + 21] * (px - P[o + 9]) + P[o + 22] * (py - P[o + 10]) + P[o + 23] * (pz - P[o + 11]);
-      const s = known !== 0 ? known : d0 >= 0 ? 1 : -1;
-      if (s * d1 > reach || (s * d1 < 0 && s * d0 < (t === this.nearest ? -DEEP : -BEHIND))) continue;
-      let nx = s * P[o + 21], ny = s * P[o + 22], nz = s * P[o + 23];
-      if (s * d1 < 0) {
-        // where the point and the plane of the triangle meet
-        const f = Math.max(0, Math.min(1, (s * d0) / (s * d0 - s * d1 + 1e-30)));
-        for (let c = 0; c < 9; c++) tri[c] = P[o + c] + f * (P[o + 9 + c] - P[o + c]);
-        this.closest(0, x + f * (px - x), y + f * (py - y), z + f * (pz - z), tri);
-        const off = d0 + f * (d1 - d0);
-        if (N[3] > 0 && N[4] - (f > 0 ? 0 : off * off) > 1.6e-7) continue;
-      } else {
-        this.closest(o + 9, px, py, pz);
-        if (N[4] > reach * reach) continue;
-        const l = Math.sqrt(N[4]);
-        if (N[3] > 0 && l > 1e-6) {
-          nx = (px - N[0] * P[o + 9] - N[1] * P[o + 12] - N[2] * P[o + 15]) / l;
-          ny = (py - N[0] * P[o + 10] - N[1] * P[o + 13] - N[2] * P[o + 16]) / l;
-          nz = (pz - N[0] * P[o + 11] - N[1] * P[o + 14] - N[2] * P[o + 17]) / l;
-        }
-      }
-      const w0 = N[0], w1 = N[1], w2 = N[2];
-      const cx = w0 * P[o + 9] + w1 * P[o + 12] + w2 * P[o + 15], cy = w0 * P[o + 10] + w1 * P[o + 13] + w2 * P[o + 16], cz = w0 * P[o + 11] + w1 * P[o + 14] + w2 * P[o + 17];
-      const plane = nx * cx + ny * cy + nz * cz + r;
-      this.put(4 * t + 3, nx * px + ny * py + nz * pz - plane, 1, nx, ny, nz, plane, cx - w0 * P[o] - w1 * P[o + 3] - w2 * P[o + 6], cy - w0 * P[o + 1] - w1 * P[o + 4] - w2 * P[o + 7], cz - w0 * P[o + 2] - w1 * P[o + 5] - w2 * P[o + 8]);
+  /** A place of the strand's edge (share `s`; now at x, then at px) against what it follows; the edge itself where that is an edge of the mesh. */
+  private touch(p: number, slot: number, r: number, s: number, x: number, y: number, z: number, px: number, py: number, pz: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+    const { hits, sides, near: N, pose: P } = this, at = 3 * p + slot;
+    // where it follows the surface now, and from there where the surface will be
+    const here = this.follow(hits[at], x, y, z, 0), o0 = this.posedAt(here);
+    const before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
+    let side: number = this.closed ? this.outward : sides[at];
+    if (!this.closed) {
+      if (this.pastBorder(here) && Math.abs(before) < 0.999 * start) side = sides[at] = 0;
+      else if (side === 0 || start > DEEP) side = sides[at] = before >= 0 ? 1 : -1;
+      if (side === 0) side = before >= 0 ? 1 : -1;
     }
+    hits[at] = here;
+    if (start > r + REACH + SLACK + 0.02) { hits[at] = -1; return; }
+    // so deep already, or behind another surface than the nearest: not ours
+    if (side * before < 0 && ((start > DEEP && N[3] === 0) || (slot === 1 && start > BEHIND))) return;
+    const t = this.follow(here, px, py, pz, 9), o = this.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
+    const w0 = N[0], w1 = N[1], w2 = N[2], rim = N[3] > 0, far = Math.sqrt(N[4]), plane = n0 * (px - P[o]) + n1 * (py - P[o + 1]) + n2 * (pz - P[o + 2]);
+    if (plane > r + REACH || (rim && plane > 0 && far > r + REACH)) return;
+    // past the border of a sheet there is nothing to touch but the border
+    if (rim && !this.closed && this.pastBorder(t) && far > 1.2 * Math.abs(plane) + 5e-4 && side * before > -5e-4 && plane < 0) return;
+    if (rim && this.againstEdge(t, r, side, w0, w2, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz)) return;
+    let nx = n0, ny = n1, nz = n2, gap = plane;
+    const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8];
+    if (rim && plane > 0 && far > 1e-6) { nx = (px - cx) / far; ny = (py - cy) / far; nz = (pz - cz) / far; gap = far; }
+    const q = o - 9, ux = cx - w0 * P[q] - w1 * P[q + 3] - w2 * P[q + 6], uy = cy - w0 * P[q + 1] - w1 * P[q + 4] - w2 * P[q + 7], uz = cz - w0 * P[q + 2] - w1 * P[q + 5] - w2 * P[q + 8];
+    this.put(4 * t + 3, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, ux, uy, uz);
   }
 
-  /** The inside of the strand's edge against convex edges and borders. */
-  private touchEdge(p: number, n: number, r: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
-    const { pose: P, opposite } = this, below = this.sides[p - 1] ?? 0, above = this.sides[p], side = below === above ? below : below === 0 ? above : above === 0 ? below : 0;
+  /** The strand's edge against the edge of the mesh its nearest place lies on, if the one passes over the other; whether it is a contact. */
+  private againstEdge(t: number, r: number, side: number, w0: number, w2: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): boolean {
+    const { pose: P, opposite } = this, e = w2 < 1e-9 ? 0 : w0 < 1e-9 ? 1 : 2, other = opposite[3 * t + e], o = this.posedAt(t), e0 = o + 9 + 3 * e, e1 = o + 9 + 3 * ((e + 1) % 3);
+    let Nx = P[o + 21], Ny = P[o + 22], Nz = P[o + 23];
+    if (other >= 0) {
+      const o2 = this.posedAt((other / 3) | 0), corner = o2 + 9 + 3 * (((other % 3) + 2) % 3);
+      // convex as seen from the side the strand is on? a flat or hollow one is the faces' business
+      const rise = (P[corner] - P[e0]) * Nx + (P[corner + 1] - P[e0 + 1]) * Ny + (P[corner + 2] - P[e0 + 2]) * Nz;
+      if (side * rise > -1e-7) return false;
+      Nx += P[o2 + 21]; Ny += P[o2 + 22]; Nz += P[o2 + 23];
+      const i = 1 / Math.max(1e-12, Math.sqrt(Nx * Nx + Ny * Ny + Nz * Nz));
+      Nx *= i; Ny *= i; Nz *= i;
+    }
     const ux = bpx - apx, uy = bpy - apy, uz = bpz - apz, uu = ux * ux + uy * uy + uz * uz;
-    for (let q = p * LIST; q < p * LIST + n; q++) {
-      const t = this.lists[q], o = this.posedAt(t);
-      const da = P[o + 21] * (apx - P[o + 9]) + P[o + 22] * (apy - P[o + 10]) + P[o + 23] * (apz - P[o + 11]), db = P[o + 21] * (bpx - P[o + 9]) + P[o + 22] * (bpy - P[o + 10]) + P[o + 23] * (bpz - P[o + 11]);
-      // nearer to an edge of the triangle than to its plane it cannot be
-      if ((da > r + REACH && db > r + REACH) || (da < -r - REACH && db < -r - REACH)) continue;
-      for (let e = 0; e < 3; e++) {
-        const other = opposite[3 * t + e];
-        if (other >= 0 && other < 3 * t + e) continue; // each edge of the mesh once
-        const e0 = o + 9 + 3 * e, e1 = o + 9 + 3 * ((e + 1) % 3);
-        const vx = P[e1] - P[e0], vy = P[e1 + 1] - P[e0 + 1], vz = P[e1 + 2] - P[e0 + 2], rx = apx - P[e0], ry = apy - P[e0 + 1], rz = apz - P[e0 + 2];
-        const vv = vx * vx + vy * vy + vz * vz, f = vx * rx + vy * ry + vz * rz, c = ux * rx + uy * ry + uz * rz, b = ux * vx + uy * vy + uz * vz;
-        if (vv < 1e-14 || uu < 1e-14) continue;
-        const s = (b * f - c * vv + 5e-4 * uu * vv) / (uu * vv - b * b + 1e-3 * uu * vv), m = (b * s + f) / vv;
-        if (s < 0.01 || s > 0.99 || m < 1e-4 || m > 1 - 1e-4) continue;
-        const cx = P[e0] + m * vx, cy = P[e0 + 1] + m * vy, cz = P[e0 + 2] + m * vz;
-        const dx = apx + s * ux - cx, dy = apy + s * uy - cy, dz = apz + s * uz - cz;
-        if (dx * dx + dy * dy + dz * dz > (r + DEEP) * (r + DEEP)) continue;
-        let Nx = P[o + 21], Ny = P[o + 22], Nz = P[o + 23];
-        if (other >= 0) {
-          const o2 = this.posedAt((other / 3) | 0), corner = o2 + 9 + 3 * (((other % 3) + 2) % 3);
-          // convex as seen from the side the strand is on?
-          const rise = (P[corner] - P[e0]) * Nx + (P[corner + 1] - P[e0 + 1]) * Ny + (P[corner + 2] - P[e0 + 2]) * Nz;
-          if (side !== 0 && side * rise > 1e-7) continue;
-          Nx += P[o2 + 21]; Ny += P[o2 + 22]; Nz += P[o2 + 23];
-          const i = 1 / Math.max(1e-12, Math.sqrt(Nx * Nx + Ny * Ny + Nz * Nz));
-          Nx *= i; Ny *= i; Nz *= i;
-        }
-        const s0 = o + 3 * e, s1 = o + 3 * ((e + 1) % 3), hx = P[s0] + m * (P[s1] - P[s0]), hy = P[s0 + 1] + m * (P[s1 + 1] - P[s0 + 1]), hz = P[s0 + 2] + m * (P[s1 + 2] - P[s0 + 2]);
-        const wx = ax + s * (bx - ax) - hx, wy = ay + s * (by - ay) - hy, wz = az + s * (bz - az) - hz;
-        // across both lines; the way it points by the side, or by where the strand was
-        let nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx;
-        const l = Math.sqrt(nx * nx + ny * ny + nz * nz);
-        if (l < 0.05 * Math.sqrt(uu * vv)) continue;
-        nx /= l; ny /= l; nz /= l;
-        const facing = nx * Nx + ny * Ny + nz * Nz;
-        if (other >= 0 && side !== 0) {
-          if (Math.abs(facing) < 0.2) continue;
-          if (facing * side < 0) { nx = -nx; ny = -ny; nz = -nz; }
-        } else if (nx * wx + ny * wy + nz * wz < 0) { nx = -nx; ny = -ny; nz = -nz; }
-        const gap = nx * dx + ny * dy + nz * dz, before = nx * wx + ny * wy + nz * wz;
-        if (gap > r + REACH || before < -0.002) continue;
-        this.put(4 * t + e, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, cx - hx, cy - hy, cz - hz);
+    const vx = P[e1] - P[e0], vy = P[e1 + 1] - P[e0 + 1], vz = P[e1 + 2] - P[e0 + 2], rx = apx - P[e0], ry = apy - P[e0 + 1], rz = apz - P[e0 + 2];
+    const vv = vx * vx + vy * vy + vz * vz, f = vx * rx + vy * ry + vz * rz, c = ux * rx + uy * ry + uz * rz, b = ux * vx + uy * vy + uz * vz;
+    if (vv < 1e-14 || uu < 1e-14) return false;
+    const s = (b * f - c * vv + 5e-4 * uu * vv) / (uu * vv - b * b + 1e-3 * uu * vv), m = (b * s + f) / vv;
+    if (s < 0.01 || s > 0.99 || m < 1e-4 || m > 1 - 1e-4) return false;
+    const cx = P[e0] + m * vx, cy = P[e0 + 1] + m * vy, cz = P[e0 + 2] + m * vz, dx = apx + s * ux - cx, dy = apy + s * uy - cy, dz = apz + s * uz - cz;
+    if (dx * dx + dy * dy + dz * dz > (r + DEEP) * (r + DEEP)) return false;
+    const s0 = e0 - 9, s1 = e1 - 9, hx = P[s0] + m * (P[s1] - P[s0]), hy = P[s0 + 1] + m * (P[s1 + 1] - P[s0 + 1]), hz = P[s0 + 2] + m * (P[s1 + 2] - P[s0 + 2]);
+    const wx = ax + s * (bx - ax) - hx, wy = ay + s * (by - ay) - hy, wz = az + s * (bz - az) - hz;
+    // across both lines; the way it points by the side, or by where the strand was
+    let nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx;
+    const l = Math.sqrt(nx * nx + ny * ny + nz * nz);
+    if (l < 0.05 * Math.sqrt(uu * vv)) return false;
+    nx /= l; ny /= l; nz /= l;
+    const facing = nx * Nx + ny * Ny + nz * Nz;
+    if (other >= 0) {
+      if (Math.abs(facing) < 0.2) return false;
+      if (facing * side < 0) { nx = -nx; ny = -ny; nz = -nz; }
+    } else if (nx * wx + ny * wy + nz * wz < 0) { nx = -nx; ny = -ny; nz = -nz; }
+    const gap = nx * dx + ny * dy + nz * dz, before = nx * wx + ny * wy + nz * wz;
+    if (gap > r + REACH || before < -0.002) return false;
+    this.put(4 * t + e, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, cx - hx, cy - hy, cz - hz);
+    return true;
+  }
+}
+
+/** Opposite half-edge of each (3 × triangle + edge), −1 at a border or where more than two faces meet. */
+function neighbours(triangles: Uint32Array): Int32Array {
+  const opposite = new Int32Array(triangles.length).fill(-1), open = new Map<number, number>();
+  let size = 0;
+  for (const v of triangles) size = Math.max(size, v + 1);
+  for (let h = 0; h < triangles.length; h++) {
+    const a = triangles[h], b = triangles[h - (h % 3) + ((h % 3) + 1) % 3], key = a < b ? a * size + b : b * size + a, other = open.get(key);
+    if (other === undefined) open.set(key, h);
+    else if (opposite[other] < 0) { opposite[other] = h; opposite[h] = other; }
+  }
+  return opposite;
+}
+
+/** Triangles sorted by patches of neighbours, grown from the nearest outwards so that they stay round, and where each begins. */
+function patchesOf(triangles: Uint32Array, opposite: Int32Array, rest: ArrayLike<number>): { order: number[]; starts: number[] } {
+  const n = triangles.length / 3, taken = new Uint8Array(n), order: number[] = [], starts = [0], middle = new Float64Array(3 * n), waiting: number[] = [];
+  for (let t = 0; t < n; t++) for (let q = 0; q < 3; q++) for (let c = 0; c < 3; c++) middle[3 * t + c] += rest[3 * triangles[3 * t + q] + c] / 3;
+  for (let seed = 0; seed < n; seed++) {
+    if (taken[seed]) continue;
+    // patches of one part of the mesh lie side by side: the next one begins at the rim of the last
+    waiting.push(seed);
+    while (waiting.length > 0) {
+      const begin = waiting.pop()!;
+      if (taken[begin]) continue;
+      const front = [begin];
+      let grown = 0;
+      taken[begin] = 1;
+      while (front.length > 0 && grown < PATCH) {
+        let best = 0, least = Infinity;
+        front.forEach((t, k) => { const d = (middle[3 * t] - middle[3 * begin]) ** 2 + (middle[3 * t + 1] - middle[3 * begin + 1]) ** 2 + (middle[3 * t + 2] - middle[3 * begin + 2]) ** 2; if (d < least) { least = d; best = k; } });
+        const t = front.splice(best, 1)[0];
+        order.push(t);
+        grown++;
+        for (let e = 0; e < 3; e++) { const h = opposite[3 * t + e], other = (h / 3) | 0; if (h >= 0 && !taken[other]) { taken[other] = 1; front.push(other); } }
       }
+      for (const t of front) { taken[t] = 0; waiting.push(t); }
+      starts.push(order.length);
     }
   }
+  return { order, starts };
+}
+
+/** Least of two ends' values within a share of the way between them, and greatest. */
+const lower = (a: number, b: number, t0: number, t1: number): number => Math.min(a + t0 * (b - a), a + t1 * (b - a));
+const higher = (a: number, b: number, t0: number, t1: number): number => Math.max(a + t0 * (b - a), a + t1 * (b - a));
+/** Square of how far a place is beyond either of two sides. */
+const outside = (below: number, above: number): number => (below > 0 ? below * below : above > 0 ? above * above : 0);
+/** Whether something seen at d and then at e, going straight, comes nearer than `within`. */
+function passes(dx: number, dy: number, dz: number, ex: number, ey: number, ez: number, within: number): boolean {
+  const wx = ex - dx, wy = ey - dy, wz = ez - dz, ww = wx * wx + wy * wy + wz * wz;
+  if (ww < FAST * FAST) return false;
+  const t = Math.max(0, Math.min(1, -(dx * wx + dy * wy + dz * wz) / ww)), x = dx + t * wx, y = dy + t * wy, z = dz + t * wz;
+  return x * x + y * y + z * z < within * within;
 }
