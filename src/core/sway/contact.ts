@@ -105,6 +105,8 @@ export class ContactFinder {
   /** Shells that any strand can reach in the frame; and the box of all hair now and where it would go, m. */
   private readonly shellsNear: Uint8Array;
   private readonly hairBox = new Float64Array(6);
+  /** Strands: m, how far their fastest point goes in the substep. */
+  private readonly strandWays: Float64Array;
   /** Strands that can reach each shell this frame. */
   private readonly reachable: Uint8Array[];
   /** First number of each shell's contacts. */
@@ -130,6 +132,7 @@ export class ContactFinder {
     this.gapRise = settings.gapRise ?? Infinity;
     this.releaseSubsteps = (settings.substeps ?? 8) * RELEASE_FRAMES;
     this.shellsNear = new Uint8Array(shells.length);
+    this.strandWays = new Float64Array(strandCount);
     this.reachable = shells.map(() => new Uint8Array(strandCount));
     let id = rigid;
     for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
@@ -255,10 +258,14 @@ export class ContactFinder {
     let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity;
     for (let s = 0; s < system.strandCount; s++) {
       const n = system.pointsOf(s), rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2];
+      let way = 0;
       for (let i = 0, c = system.at(s, 0, 3); i < n; i++, c += 3 * L) {
-        const a = x[c] + rx, b = x[c + L] + ry, d = x[c + 2 * L] + rz, ap = a + h * v[c], bp = b + h * v[c + L], dp = d + h * v[c + 2 * L];
+        const v0 = h * v[c], v1 = h * v[c + L], v2 = h * v[c + 2 * L];
+        way = Math.max(way, v0 * v0 + v1 * v1 + v2 * v2);
+        const a = x[c] + rx, b = x[c + L] + ry, d = x[c + 2 * L] + rz, ap = a + v0, bp = b + v1, dp = d + v2;
         l0 = Math.min(l0, a, ap); l1 = Math.min(l1, b, bp); l2 = Math.min(l2, d, dp); h0 = Math.max(h0, a, ap); h1 = Math.max(h1, b, bp); h2 = Math.max(h2, d, dp);
       }
+      this.strandWays[s] = Math.sqrt(way);
     }
     B[0] = l0 - 0.01; B[1] = l1 - 0.01; B[2] = l2 - 0.01; B[3] = h0 + 0.01; B[4] = h1 + 0.01; B[5] = h2 + 0.01;
   }
@@ -296,7 +303,7 @@ export class ContactFinder {
       if (floors !== 0) this.onFloors(floors, p, bpx, bpy, bpz);
       if (meshes !== 0) {
         const kept = this.gapAt(p);
-        for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s] === 1) this.nearestOfShell(q, i === 1, p, kept, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+        for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s] === 1) this.nearestOfShell(q, i === 1, p, kept, this.strandWays[s] + 1e-5, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
       }
       if (fresh) this.firstLook(system, s, i, ax, ay, az, bx, by, bz);
       else if (this.startDepth[p] < 0 && this.rooted[p] === 0) this.startDepth[p] = Math.min(0, this.startDepth[p] + this.release[p]);
@@ -408,9 +415,9 @@ export class ContactFinder {
   }
 
   /** The same for the cloth; a contact of cloth has its plane and the surface's movement with it. */
-  private nearestOfShell(which: number, rooted: boolean, p: number, most: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+  private nearestOfShell(which: number, rooted: boolean, p: number, most: number, way: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     const shell = this.shells[which];
-    shell.ask(p, most, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    shell.ask(p, most, way + shell.way, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     for (let q = 0; q < shell.count; q++) {
       const c = shell.candidates[q];
       if (rooted && c.s < LEAST_PLACE) continue;

@@ -27,7 +27,9 @@ const BEHIND = 3e-4;
 /** m: what moves further against a point in a substep may pass it. */
 const FAST = 0.004;
 /** m: a cell of the grid; at most so many along an axis. */
-const CELL = 0.008, MOST_CELLS = 128;
+const CELL = 0.012, MOST_CELLS = 128;
+/** m: a shell that goes less than this keeps its grid; the grid has so much room round the hair. */
+const SLOW = 0.006, HAIR_ROOM = 0.02;
 /** m: boxes are so much wider, for float32. */
 const ROUNDING = 2e-6;
 /** Triangles of a patch. */
@@ -62,6 +64,8 @@ export class Shell {
   private readonly grid = new Int32Array(3);
   private readonly corner = new Float64Array(3);
   private cell = 1;
+  private readonly held = new Float64Array(6);
+  private readonly box = new Float64Array(6);
   /** Four a patch: mean normal, least cosine to it. */
   private readonly cones: Float64Array;
   private readonly normals = new Float64Array(3 * PATCH);
@@ -82,6 +86,12 @@ export class Shell {
    */
   private hits = new Int32Array(0);
   private sides = new Int8Array(0);
+  /** Points: m, how far all else may still come nearer before they look again; how much it can in a substep of the frame in which they looked. */
+  private budget = new Float64Array(0);
+  private rate = new Float64Array(0);
+  private lookedIn = new Int32Array(0);
+  private frameNumber = 0;
+  private fastest = 0;
   private readonly near = new Float64Array(5);
   /** −1 where a closed shell is wound inside out. */
   private readonly outward: number;
@@ -113,6 +123,9 @@ export class Shell {
   begin(points: number): void {
     this.hits = new Int32Array(3 * points).fill(-1);
     this.sides = new Int8Array(3 * points);
+    this.budget = new Float64Array(points).fill(-1);
+    this.rate = new Float64Array(points);
+    this.lookedIn = new Int32Array(points);
   }
 
   /** Places of the vertices at both ends of the frame, 3 × vertices, m; kept until the next call. `build` must follow where hair can come near. */
@@ -140,11 +153,31 @@ export class Shell {
   }
 
   /** Boxes and cones of the frame. */
-  build(): void { for (let k = 0; k + 1 < this.patchStart.length; k++) this.leaf(k); }
+  build(): void {
+    const { boxes: B } = this;
+    for (let k = 0; k + 1 < this.patchStart.length; k++) this.leaf(k);
+    let most = 0;
+    for (let o = 0; o < B.length; o += 12) for (let c = 0; c < 6; c++) most = Math.max(most, Math.abs(B[o + 6 + c] - B[o + c]));
+    this.shellWay = 1.75 * most;
+    this.frameNumber++;
+    this.readyUntil = -1;
+  }
+  /** m: how far any part of the shell goes in the substep, at most. */
+  get way(): number { return this.shellWay * (this.t1 - this.t0); }
+  /** m: no part of the shell goes further in the frame; and until when the grid holds. */
+  private shellWay = 0;
+  private readyUntil = -1;
 
   /** For the substep: which patches come near which cell, in the box that holds all hair now and where it would go (low, high; m). */
-  ready(box: ArrayLike<number>): void {
-    const { patchStart, boxes: B, corner, grid, low, high, t0, t1 } = this, patches = patchStart.length - 1, far = REACH + this.thickness + SLACK;
+  ready(hair: ArrayLike<number>): void {
+    const { patchStart, boxes: B, corner, grid, low, high, t0, held, box } = this, patches = patchStart.length - 1, far = REACH + this.thickness + SLACK;
+    let holds = this.t1 <= this.readyUntil;
+    for (let c = 0; c < 3; c++) if (hair[c] < held[c] || hair[3 + c] > held[3 + c]) holds = false;
+    if (holds) return;
+    // of what hardly moves one grid serves for several substeps
+    const t1 = Math.min(1, Math.max(this.t1, t0 + SLOW / (this.shellWay + 1e-9)));
+    this.readyUntil = t1 + 1e-9;
+    for (let c = 0; c < 3; c++) { held[c] = hair[c] - HAIR_ROOM; held[3 + c] = hair[3 + c] + HAIR_ROOM; box[c] = held[c]; box[3 + c] = held[3 + c]; }
     let longest = 0;
     for (let c = 0; c < 3; c++) {
       corner[c] = Math.max(low[c] - far, box[c]);
@@ -222,13 +255,14 @@ export class Shell {
 
   /**
    * Fills `candidates` for the edge whose upper point has the number `p`, from A to B now, and from Ap to Bp where
-   * the points would go. `most`: m, the greatest distance to be kept.
+   * the points would go. `most`: m, the greatest distance to be kept; `drift`: m, how far the shell and the strand can go against each other in the substep.
    */
-  ask(p: number, most: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+  ask(p: number, most: number, drift: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     this.count = 0;
     const { hits } = this, o = 3 * p, r = this.thickness < most ? this.thickness : most;
-    // what follows a surface looks for others now and then
-    if (hits[o] < 0 || ((this.substep + p) & 3) === 0) this.look(p, bx, by, bz, bpx, bpy, bpz);
+    // nothing else can have come near since it looked, or it looks again
+    const drain = this.lookedIn[p] === this.frameNumber && this.rate[p] < drift ? this.rate[p] : drift;
+    if ((this.budget[p] -= drain) < 0) this.look(p, bx, by, bz, bpx, bpy, bpz);
     const below = hits[o - 3] ?? -1, seed = hits[o] >= 0 ? hits[o] : below;
     if (seed < 0) { hits[o + 2] = -1; return; }
     if (hits[o] >= 0) this.touch(p, 0, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
@@ -272,47 +306,61 @@ export class Shell {
 
   /** Looks for the triangle nearest a point, and the nearest that faces another way. */
   private look(p: number, x: number, y: number, z: number, px: number, py: number, pz: number): void {
+    this.fastest = 0;
     const first = this.nearestTriangle(x, y, z, px, py, pz, -1), second = first < 0 ? -1 : this.nearestTriangle(x, y, z, px, py, pz, this.posedAt(first) + 18);
     this.keep(3 * p, first, x, y, z);
     this.keep(3 * p + 1, second, x, y, z);
     if (first < 0) this.hits[3 * p + 2] = -1;
+    this.budget[p] = 0.8 * SLACK;
+    this.rate[p] = this.fastest;
+    this.lookedIn[p] = this.frameNumber;
   }
   /**
    * Triangle that is nearest now or at the end of the substep, −1 for none within reach; with `unlike` ≥ 0 of those whose normal
    * differs from the one that stands there in `pose`.
    */
   private nearestTriangle(x: number, y: number, z: number, px: number, py: number, pz: number, unlike: number): number {
-    const { boxes: B, patchStart, balls, near: N, pose: P, cellPatches, grid, corner, cell, t0, t1 } = this, i = Math.floor((px - corner[0]) / cell), j = Math.floor((py - corner[1]) / cell), k = Math.floor((pz - corner[2]) / cell);
-    // outside the grid there is nothing near
-    if (i < 0 || j < 0 || k < 0 || i >= grid[0] || j >= grid[1] || k >= grid[2]) return -1;
-    const at = i + grid[0] * (j + grid[1] * k), from = this.cellStart[at], end = this.cellStart[at + 1];
-    if (from === end) return -1;
-    const u0 = unlike < 0 ? 0 : P[unlike], u1 = unlike < 0 ? 0 : P[unlike + 1], u2 = unlike < 0 ? 0 : P[unlike + 2], s0 = 1 - t0, s1 = 1 - t1;
+    const { boxes: B, patchStart, balls, near: N, pose: P, cellPatches, t0, t1 } = this, u0 = unlike < 0 ? 0 : P[unlike], u1 = unlike < 0 ? 0 : P[unlike + 1], u2 = unlike < 0 ? 0 : P[unlike + 2], s0 = 1 - t0, s1 = 1 - t1;
     const reach = REACH + this.thickness + SLACK, share = t1 - t0, wx = px - x, wy = py - y, wz = pz - z;
-    let best = reach * reach, found = -1;
-    for (let q = from; q < end; q++) {
-      const patch = cellPatches[q], b = 12 * patch, f0 = B[b], f1 = B[b + 1], f2 = B[b + 2], f3 = B[b + 3], f4 = B[b + 4], f5 = B[b + 5], g0 = B[b + 6], g1 = B[b + 7], g2 = B[b + 8], g3 = B[b + 9], g4 = B[b + 10], g5 = B[b + 11];
-      const now = outside(s0 * f0 + t0 * g0 - x, x - s0 * f3 - t0 * g3) + outside(s0 * f1 + t0 * g1 - y, y - s0 * f4 - t0 * g4) + outside(s0 * f2 + t0 * g2 - z, z - s0 * f5 - t0 * g5);
-      if (now >= best && outside(s1 * f0 + t1 * g0 - px, px - s1 * f3 - t1 * g3) + outside(s1 * f1 + t1 * g1 - py, py - s1 * f4 - t1 * g4) + outside(s1 * f2 + t1 * g2 - pz, pz - s1 * f5 - t1 * g5) >= best) {
-        // unless it passes the point in between
-        const m0 = share * (g0 - f0) - wx, m1 = share * (g1 - f1) - wy, m2 = share * (g2 - f2) - wz;
-        if (m0 * m0 + m1 * m1 + m2 * m2 < FAST * FAST) continue;
-      }
-      if (unlike >= 0 && this.allAlike(patch, u0, u1, u2)) continue;
-      for (let t = patchStart[patch], last = patchStart[patch + 1]; t < last; t++) {
-        const c = 8 * t, c0 = balls[c], c1 = balls[c + 1], c2 = balls[c + 2], e0 = balls[c + 3], e1 = balls[c + 4], e2 = balls[c + 5], r = balls[c + 6];
-        const dx = x - s0 * c0 - t0 * e0, dy = y - s0 * c1 - t0 * e1, dz = z - s0 * c2 - t0 * e2, ex = px - s1 * c0 - t1 * e0, ey = py - s1 * c1 - t1 * e1, ez = pz - s1 * c2 - t1 * e2;
-        // d ≥ r + √best without the root, where it can be told
-        const a = dx * dx + dy * dy + dz * dz - r * r - best, d = ex * ex + ey * ey + ez * ez - r * r - best, limit = 4 * r * r * best, nowFar = a > 0 && a * a >= limit, thenFar = d > 0 && d * d >= limit;
-        if (nowFar && thenFar && !passes(dx, dy, dz, ex, ey, ez, r + reach)) continue;
-        const o = this.posedAt(t);
-        if (unlike >= 0 && P[o + 18] * u0 + P[o + 19] * u1 + P[o + 20] * u2 > OTHER_WAY) continue;
-        if (!nowFar) { this.closest(o, x, y, z); if (N[4] < best) { best = N[4]; found = t; } }
-        if (!thenFar) { this.closest(o + 9, px, py, pz); if (N[4] < best) { best = N[4]; found = t; } }
-        if (found !== t && this.crosses(o, x, y, z, px, py, pz) && N[4] < best) { best = N[4]; found = t; }
+    let best = reach * reach, found = -1, before = -1;
+    // where it is, where it would go, and half-way
+    for (let stop = 0; stop < 3; stop++) {
+      const at = this.cellAt(x + 0.5 * stop * wx, y + 0.5 * stop * wy, z + 0.5 * stop * wz);
+      if (at < 0 || at === before) continue;
+      before = at;
+      const from = this.cellStart[at], end = this.cellStart[at + 1];
+      for (let q = from; q < end; q++) {
+        const patch = cellPatches[q], b = 12 * patch, f0 = B[b], f1 = B[b + 1], f2 = B[b + 2], f3 = B[b + 3], f4 = B[b + 4], f5 = B[b + 5], g0 = B[b + 6], g1 = B[b + 7], g2 = B[b + 8], g3 = B[b + 9], g4 = B[b + 10], g5 = B[b + 11];
+        const m0 = share * (g0 - f0 + g3 - f3) * 0.5 - wx, m1 = share * (g1 - f1 + g4 - f4) * 0.5 - wy, m2 = share * (g2 - f2 + g5 - f5) * 0.5 - wz, way = Math.sqrt(m0 * m0 + m1 * m1 + m2 * m2);
+        if (way > this.fastest) this.fastest = way;
+        const now = outside(s0 * f0 + t0 * g0 - x, x - s0 * f3 - t0 * g3) + outside(s0 * f1 + t0 * g1 - y, y - s0 * f4 - t0 * g4) + outside(s0 * f2 + t0 * g2 - z, z - s0 * f5 - t0 * g5);
+        if (now >= best && outside(s1 * f0 + t1 * g0 - px, px - s1 * f3 - t1 * g3) + outside(s1 * f1 + t1 * g1 - py, py - s1 * f4 - t1 * g4) + outside(s1 * f2 + t1 * g2 - pz, pz - s1 * f5 - t1 * g5) >= best) {
+          // unless it passes the point in between
+          if (way < FAST) continue;
+        }
+        if (unlike >= 0 && this.allAlike(patch, u0, u1, u2)) continue;
+        for (let t = patchStart[patch], last = patchStart[patch + 1]; t < last; t++) {
+          const c = 8 * t, c0 = balls[c], c1 = balls[c + 1], c2 = balls[c + 2], e0 = balls[c + 3], e1 = balls[c + 4], e2 = balls[c + 5], r = balls[c + 6];
+          const dx = x - s0 * c0 - t0 * e0, dy = y - s0 * c1 - t0 * e1, dz = z - s0 * c2 - t0 * e2, ex = px - s1 * c0 - t1 * e0, ey = py - s1 * c1 - t1 * e1, ez = pz - s1 * c2 - t1 * e2;
+          // d ≥ r + √best without the root, where it can be told
+          const a = dx * dx + dy * dy + dz * dz - r * r - best, d = ex * ex + ey * ey + ez * ez - r * r - best, limit = 4 * r * r * best, nowFar = a > 0 && a * a >= limit, thenFar = d > 0 && d * d >= limit;
+          if (nowFar && thenFar && !passes(dx, dy, dz, ex, ey, ez, r + reach)) continue;
+          const o = this.posedAt(t);
+          if (unlike >= 0 && P[o + 18] * u0 + P[o + 19] * u1 + P[o + 20] * u2 > OTHER_WAY) continue;
+          if (!nowFar) { this.closest(o, x, y, z); if (N[4] < best) { best = N[4]; found = t; } }
+          if (!thenFar) { this.closest(o + 9, px, py, pz); if (N[4] < best) { best = N[4]; found = t; } }
+          if (found !== t && this.crosses(o, x, y, z, px, py, pz) && N[4] < best) { best = N[4]; found = t; }
+        }
       }
     }
+    // where nothing is near, all that can come is as fast as the shell and the point themselves
+    if (this.fastest === 0) this.fastest = this.way + Math.sqrt(wx * wx + wy * wy + wz * wz);
     return found;
+  }
+  /** Cell of a place, −1 outside the grid, where nothing is near. */
+  private cellAt(x: number, y: number, z: number): number {
+    const { grid, corner, cell } = this, i = Math.floor((x - corner[0]) / cell), j = Math.floor((y - corner[1]) / cell), k = Math.floor((z - corner[2]) / cell);
+    return i < 0 || j < 0 || k < 0 || i >= grid[0] || j >= grid[1] || k >= grid[2] ? -1 : i + grid[0] * (j + grid[1] * k);
   }
   /** Whether a point goes through the plane of a triangle in the substep; `near` is then of where and when it does. */
   private crosses(o: number, x: number, y: number, z: number, px: number, py: number, pz: number): boolean {
