@@ -9,8 +9,8 @@
  * cloth whatever lies behind. Within the frame vertices move evenly.
  *
  * Contacts are with the nearest place, at the end of the substep, of the triangle that is followed: its inside, or one of its
- * edges, where the whole strand edge is put against it. Where an edge of the strand bends round something (its ends and its
- * middle see surfaces that face different ways) it is looked at more closely.
+ * edges, where the whole strand edge is put against it. Where the ends of an edge see surfaces that face different ways, or one
+ * sees none, the place between them that comes nearest is looked for.
  * **Source:** closest points, Ericson, Real-Time Collision Detection, *from memory*; following a surface from face to face is a
  * well-known way to keep closest points up to date, *from memory*.
  */
@@ -86,7 +86,8 @@ export class Shell {
    */
   private hits = new Int32Array(0);
   private sides = new Int8Array(0);
-  /** Points: m, how far all else may still come nearer before they look again; how much it can in a substep of the frame in which they looked. */
+  private points = 0;
+  /** Points, then middles of edges: m, how far all else may still come nearer before they look again; how much it can in a substep of the frame in which they looked. */
   private budget = new Float64Array(0);
   private rate = new Float64Array(0);
   private lookedIn = new Int32Array(0);
@@ -123,9 +124,10 @@ export class Shell {
   begin(points: number): void {
     this.hits = new Int32Array(3 * points).fill(-1);
     this.sides = new Int8Array(3 * points);
-    this.budget = new Float64Array(points).fill(-1);
-    this.rate = new Float64Array(points);
-    this.lookedIn = new Int32Array(points);
+    this.points = points;
+    this.budget = new Float64Array(2 * points).fill(-1);
+    this.rate = new Float64Array(2 * points);
+    this.lookedIn = new Int32Array(2 * points);
   }
 
   /** Places of the vertices at both ends of the frame, 3 × vertices, m; kept until the next call. `build` must follow where hair can come near. */
@@ -264,7 +266,17 @@ export class Shell {
     const drain = this.lookedIn[p] === this.frameNumber && this.rate[p] < drift ? this.rate[p] : drift;
     if ((this.budget[p] -= drain) < 0) this.look(p, bx, by, bz, bpx, bpy, bpz);
     const below = hits[o - 3] ?? -1, seed = hits[o] >= 0 ? hits[o] : below;
-    if (seed < 0) { hits[o + 2] = -1; return; }
+    // an edge may lie across something that neither of its ends is near
+    if (seed < 0) {
+      const m = this.points + p, slow = this.lookedIn[m] === this.frameNumber && this.rate[m] < drift ? this.rate[m] : drift;
+      if ((this.budget[m] -= slow) < 0) {
+        this.fastest = 0;
+        const x = 0.5 * (ax + bx), y = 0.5 * (ay + by), z = 0.5 * (az + bz);
+        this.keep(o + 2, this.nearestTriangle(x, y, z, 0.5 * (apx + bpx), 0.5 * (apy + bpy), 0.5 * (apz + bpz), -1), x, y, z);
+        this.seen(m);
+      }
+      if (hits[o + 2] < 0) return;
+    }
     if (hits[o] >= 0) this.touch(p, 0, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     if (hits[o + 1] >= 0) this.touch(p, 1, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     // the surface is as good as flat between its ends: they are enough
@@ -272,17 +284,19 @@ export class Shell {
     // the middle, from where its ends are
     if (hits[o + 2] < 0) { hits[o + 2] = seed; this.sides[o + 2] = hits[o] >= 0 ? this.sides[o] : this.sides[o - 3]; }
     this.touch(p, 2, r, 0.5, 0.5 * (ax + bx), 0.5 * (ay + by), 0.5 * (az + bz), 0.5 * (apx + bpx), 0.5 * (apy + bpy), 0.5 * (apz + bpz), ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
-    const middle = hits[o + 2];
-    if (middle < 0) return;
-    for (let half = 0; half < 2; half++) {
-      const end = half === 0 ? hits[o] : below;
-      if (end < 0 || end === middle || this.facing(end, middle) > BENDS) continue;
-      const t = half === 0 ? 0.75 : 0.25, u = 1 - t;
-      hits[o + 2] = middle;
+    const middle = hits[o + 2], C = this.closestTo, ux = bpx - apx, uy = bpy - apy, uz = bpz - apz, uu = ux * ux + uy * uy + uz * uz + 1e-18;
+    let at = 0.5;
+    for (let step = 0; step < 2 && hits[o + 2] >= 0; step++) {
+      // on to the place of the edge that is nearest to what its last place is nearest to
+      const t = ((C[0] - apx) * ux + (C[1] - apy) * uy + (C[2] - apz) * uz) / uu, u = 1 - t;
+      if (!(t > 0.04 && t < 0.96) || Math.abs(t - at) < 0.06) break;
+      at = t;
       this.touch(p, 2, r, t, u * ax + t * bx, u * ay + t * by, u * az + t * bz, u * apx + t * bpx, u * apy + t * bpy, u * apz + t * bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     }
     hits[o + 2] = middle;
   }
+  /** Where on the surface the last place asked about came nearest, m. */
+  private readonly closestTo = new Float64Array(3);
   /** Cosine between the normals of two triangles at the end of the substep. */
   private facing(a: number, b: number): number {
     const P = this.pose, o = this.posedAt(a) + 21, q = this.posedAt(b) + 21;
@@ -291,17 +305,32 @@ export class Shell {
 
   /** Depth of a place on the edge below point `p` beyond its side, m, ≥ 0, at the end of the last placed substep. */
   depth(p: number, x: number, y: number, z: number): number {
-    const { hits, near: N, pose: P } = this;
+    const { hits, near: N } = this;
     let best = DEEP * DEEP, deep = 0;
     for (let j = 0; j < 3; j++) {
       if (hits[3 * p + j] < 0) continue;
-      const t = this.follow(hits[3 * p + j], x, y, z, 9), o = this.posedAt(t), side = this.closed ? this.outward : this.sides[3 * p + j];
+      const t = this.follow(hits[3 * p + j], x, y, z, 9), side = this.closed ? this.outward : this.sides[3 * p + j];
       if (N[4] >= best || side === 0) continue;
       best = N[4];
-      // nearest to an edge or a corner: outside a convex one, and of a hollow one a face is nearer
-      deep = N[3] > 0 ? 0 : Math.max(0, -side * (P[o + 21] * (x - P[o + 9]) + P[o + 22] * (y - P[o + 10]) + P[o + 23] * (z - P[o + 11])));
+      deep = this.behind(t, side, x, y, z);
+    }
+    if (deep > 0 && this.closed) {
+      // beyond a thin wall? Whatever is nearest knows
+      const speed = this.fastest, t = this.nearestTriangle(x, y, z, x, y, z, -1);
+      this.fastest = speed;
+      if (t >= 0) {
+        this.closest(this.posedAt(t) + 9, x, y, z);
+        deep = this.behind(t, this.outward, x, y, z);
+      }
     }
     return deep;
+  }
+
+  /** How far a place is behind a triangle, whose nearest place was just found: nearest to an edge or a corner it is outside a convex one, and of a hollow one a face is nearer. */
+  private behind(t: number, side: number, x: number, y: number, z: number): number {
+    if (this.near[3] > 0) return 0;
+    const P = this.pose, o = this.posedAt(t);
+    return Math.max(0, -side * (P[o + 21] * (x - P[o + 9]) + P[o + 22] * (y - P[o + 10]) + P[o + 23] * (z - P[o + 11])));
   }
 
   /** Looks for the triangle nearest a point, and the nearest that faces another way. */
@@ -311,9 +340,7 @@ export class Shell {
     this.keep(3 * p, first, x, y, z);
     this.keep(3 * p + 1, second, x, y, z);
     if (first < 0) this.hits[3 * p + 2] = -1;
-    this.budget[p] = 0.8 * SLACK;
-    this.rate[p] = this.fastest;
-    this.lookedIn[p] = this.frameNumber;
+    this.seen(p);
   }
   /**
    * Triangle that is nearest now or at the end of the substep, −1 for none within reach; with `unlike` ≥ 0 of those whose normal
@@ -361,6 +388,11 @@ export class Shell {
   private cellAt(x: number, y: number, z: number): number {
     const { grid, corner, cell } = this, i = Math.floor((x - corner[0]) / cell), j = Math.floor((y - corner[1]) / cell), k = Math.floor((z - corner[2]) / cell);
     return i < 0 || j < 0 || k < 0 || i >= grid[0] || j >= grid[1] || k >= grid[2] ? -1 : i + grid[0] * (j + grid[1] * k);
+  }
+  private seen(p: number): void {
+    this.budget[p] = 0.8 * SLACK;
+    this.rate[p] = this.fastest;
+    this.lookedIn[p] = this.frameNumber;
   }
   /** Whether a point goes through the plane of a triangle in the substep; `near` is then of where and when it does. */
   private crosses(o: number, x: number, y: number, z: number, px: number, py: number, pz: number): boolean {
@@ -470,8 +502,19 @@ export class Shell {
   private touch(p: number, slot: number, r: number, s: number, x: number, y: number, z: number, px: number, py: number, pz: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     const { hits, sides, near: N, pose: P } = this, at = 3 * p + slot;
     // where it follows the surface now, and from there where the surface will be
-    const here = this.follow(hits[at], x, y, z, 0), o0 = this.posedAt(here);
-    const before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
+    let here = this.follow(hits[at], x, y, z, 0), o0 = this.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
+    if (this.closed && this.outward * before < -BEHIND) {
+      // is it inside, or beyond a thin wall whose other face it has come to? Whatever is nearest knows
+      const speed = this.fastest, nearest = this.nearestTriangle(x, y, z, x, y, z, -1);
+      this.fastest = speed;
+      if (nearest >= 0 && nearest !== here) {
+        here = nearest;
+        o0 = this.posedAt(here);
+        this.closest(o0, x, y, z);
+        before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]);
+        start = Math.sqrt(N[4]);
+      }
+    }
     let side: number = this.closed ? this.outward : sides[at];
     if (!this.closed) {
       if (this.pastBorder(here) && Math.abs(before) < 0.999 * start) side = sides[at] = 0;
@@ -484,12 +527,13 @@ export class Shell {
     if (side * before < 0 && ((start > DEEP && N[3] === 0) || (slot === 1 && start > BEHIND))) return;
     const t = this.follow(here, px, py, pz, 9), o = this.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
     const w0 = N[0], w1 = N[1], w2 = N[2], rim = N[3] > 0, far = Math.sqrt(N[4]), plane = n0 * (px - P[o]) + n1 * (py - P[o + 1]) + n2 * (pz - P[o + 2]);
+    const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8], C = this.closestTo;
+    C[0] = cx; C[1] = cy; C[2] = cz;
     if (plane > r + REACH || (rim && plane > 0 && far > r + REACH)) return;
     // past the border of a sheet there is nothing to touch but the border
     if (rim && !this.closed && this.pastBorder(t) && far > 1.2 * Math.abs(plane) + 5e-4 && side * before > -5e-4 && plane < 0) return;
     if (rim && this.againstEdge(t, r, side, w0, w2, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz)) return;
     let nx = n0, ny = n1, nz = n2, gap = plane;
-    const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8];
     if (rim && plane > 0 && far > 1e-6) { nx = (px - cx) / far; ny = (py - cy) / far; nz = (pz - cz) / far; gap = far; }
     const q = o - 9, ux = cx - w0 * P[q] - w1 * P[q + 3] - w2 * P[q + 6], uy = cy - w0 * P[q + 1] - w1 * P[q + 4] - w2 * P[q + 7], uz = cz - w0 * P[q + 2] - w1 * P[q + 5] - w2 * P[q + 8];
     this.put(4 * t + 3, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, ux, uy, uz);
