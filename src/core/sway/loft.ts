@@ -33,11 +33,11 @@ export interface ToldBody { tie: number; points: readonly number[]; firmness: nu
 /** Radius of a body in spacings, its fewest members and its most. */
 const RADIUS = 1.6, FEWEST = 4, MOST = 40;
 /** Share of the way back in a substep, for full strength. */
-const STRONGEST = 0.5;
+const STRONGEST = 0.9;
 /** 1/s along the strands, as a share of that across. */
 const ALONG = 1 / 3;
-/** Bodies that were no neighbours keep apart by so many spacings; share of what is missing that is made good in a substep. */
-const APART = 1.2, PUSH = 0.15;
+/** Bodies that were no neighbours keep apart by so many spacings; shares of what is missing, and of the speed at which they come nearer, that are taken away in a substep. */
+const APART = 1.2, PUSH = 0.2, STOP = 0.5;
 /** Numbers of a body that the shares tell each other: c, v̄, u, w, t, ω, push (3 each), 1 where it holds, area across as a share of the groom's. */
 const TOLD = 23;
 
@@ -59,10 +59,11 @@ export class Loft {
   /** Per point: where its (body, member) pairs begin. */
   private readonly pointStart: Int32Array;
   private readonly pointBodies: Int32Array;
-  /** Pairs of bodies that were no neighbours and are near, by body; m, how far apart they are to keep. */
-  private pairStart: Int32Array;
-  private pairs = new Int32Array(0);
+  /** m: how far bodies that were no neighbours keep apart; their cells of that size, and the chains of a hashed grid of them. */
   private readonly pairDistance: number;
+  private readonly cells: Int32Array;
+  private readonly heads: Int32Array;
+  private readonly chain: Int32Array;
   private readonly P: Float64Array;
   private readonly V: Float64Array;
   private readonly told: Float64Array;
@@ -71,8 +72,8 @@ export class Loft {
   readonly broken: Uint8Array;
   /** Members of ties: N, how hard the body pulled at each in the last substep. */
   private readonly pull: Float64Array;
-  /** Bodies: middle a substep ago. */
-  private readonly lastCentre: Float64Array;
+  /** Bodies: middles a substep ago, then their velocities. */
+  private readonly last: Float64Array;
   private readonly fadeAcross: Float64Array;
   private readonly fadeAlong: Float64Array;
   private fadeStep = 0;
@@ -128,7 +129,9 @@ export class Loft {
     this.pointBodies = new Int32Array(2 * members);
     const at = this.pointStart.slice();
     for (let k = 0; k < count; k++) for (let m = this.start[k]; m < this.start[k + 1]; m++) { const o = 2 * at[this.member[m]]++; this.pointBodies[o] = k; this.pointBodies[o + 1] = m; }
-    this.pairStart = new Int32Array(count + 1);
+    this.cells = new Int32Array(3 * count);
+    this.chain = new Int32Array(count);
+    this.heads = new Int32Array(1 << Math.max(4, Math.ceil(Math.log2(2 * count + 1))));
 
     const all = new Float64Array(coupling.memory);
     this.P = all.subarray(0, 3 * n);
@@ -136,7 +139,7 @@ export class Loft {
     this.told = all.subarray(6 * n, 6 * n + TOLD * count);
     const pulls = this.start[this.firstLoft], end = 6 * n + TOLD * count + pulls;
     this.pull = all.subarray(end - pulls, end);
-    this.lastCentre = new Float64Array(3 * count);
+    this.last = new Float64Array(6 * count);
     this.fadeAcross = new Float64Array(count);
     this.fadeAlong = new Float64Array(count);
     if (end > all.length - TIE_NUMBERS) throw new Error(`${count} bodies of hair are more than there is room for: make the spacing wider.`);
@@ -193,33 +196,38 @@ export class Loft {
     out[o] = x / l; out[o + 1] = y / l; out[o + 2] = z / l;
   }
 
-  /** Once a frame: which bodies that were no neighbours have come near each other. */
-  findPairs(): void {
-    const { told, restCentre: R, spacing } = this, count = this.bodies, reach = 1.6 * APART * spacing, cells = new Map<string, number[]>();
-    const from = this.firstLoft, centre = (k: number, c: number): number => (this.acted ? told[TOLD * k + c] : R[3 * k + c]);
-    const cell = (k: number, c: number): number => Math.floor(centre(k, c) / reach);
-    for (let k = from; k < count; k++) {
-      const key = `${cell(k, 0)},${cell(k, 1)},${cell(k, 2)}`, list = cells.get(key);
-      if (list) list.push(k);
-      else cells.set(key, [k]);
+  /** Puts the bodies of neighbours into a hashed grid by where they were a substep ago. */
+  private sortBodies(): void {
+    const { last: C, cells, heads, chain } = this, size = this.pairDistance;
+    heads.fill(-1);
+    for (let k = this.firstLoft; k < this.bodies; k++) {
+      const x = (cells[3 * k] = Math.floor(C[3 * k] / size)), y = (cells[3 * k + 1] = Math.floor(C[3 * k + 1] / size)), z = (cells[3 * k + 2] = Math.floor(C[3 * k + 2] / size)), h = hashCell(x, y, z) & (heads.length - 1);
+      chain[k] = heads[h];
+      heads[h] = k;
     }
-    const starts = new Int32Array(count + 1), pairs: number[] = [];
-    for (let k = 0; k < count; k++) {
-      if (k >= this.mine[0] && k < this.mine[1] && k >= from) for (let dx = -1; dx < 2; dx++) for (let dy = -1; dy < 2; dy++) for (let dz = -1; dz < 2; dz++) {
-        for (const j of cells.get(`${cell(k, 0) + dx},${cell(k, 1) + dy},${cell(k, 2) + dz}`) ?? []) {
-          if (j === k) continue;
-          const rest = Math.hypot(R[3 * k] - R[3 * j], R[3 * k + 1] - R[3 * j + 1], R[3 * k + 2] - R[3 * j + 2]);
-          // bodies that lay on each other, or have members in common, are held by their shape
-          if (rest < 2 * RADIUS * spacing) continue;
-          if (Math.hypot(centre(k, 0) - centre(j, 0), centre(k, 1) - centre(j, 1), centre(k, 2) - centre(j, 2)) > reach) continue;
-          pairs.push(j);
-        }
-      }
-      starts[k + 1] = pairs.length;
-    }
-    this.pairStart = starts;
-    this.pairs = Int32Array.from(pairs);
   }
+  /** What a body is given because others that were no neighbours have come too near, m/s, into `push`. */
+  private keepApart(k: number, h: number): void {
+    const { last: C, cells, heads, chain, restCentre: R, push: G, pairDistance: reach, bodyMass, weight, alpha } = this, V3 = 3 * this.bodies, apart = (2 * RADIUS * this.spacing) ** 2;
+    G[0] = G[1] = G[2] = 0;
+    const x0 = cells[3 * k], y0 = cells[3 * k + 1], z0 = cells[3 * k + 2], cx = C[3 * k], cy = C[3 * k + 1], cz = C[3 * k + 2];
+    for (let x = x0 - 1; x <= x0 + 1; x++) for (let y = y0 - 1; y <= y0 + 1; y++) for (let z = z0 - 1; z <= z0 + 1; z++) {
+      for (let j = heads[hashCell(x, y, z) & (heads.length - 1)]; j >= 0; j = chain[j]) {
+        if (j === k || cells[3 * j] !== x || cells[3 * j + 1] !== y || cells[3 * j + 2] !== z) continue;
+        const kx = cx - C[3 * j], ky = cy - C[3 * j + 1], kz = cz - C[3 * j + 2], d2 = kx * kx + ky * ky + kz * kz;
+        if (d2 >= reach * reach || d2 < 1e-18) continue;
+        // bodies that lay on each other, or have members in common, are held by their shape
+        const rx = R[3 * k] - R[3 * j], ry = R[3 * k + 1] - R[3 * j + 1], rz = R[3 * k + 2] - R[3 * j + 2];
+        if (rx * rx + ry * ry + rz * rz < apart) continue;
+        const far = Math.sqrt(d2), nearing = (kx * (C[3 * k + V3] - C[3 * j + V3]) + ky * (C[3 * k + V3 + 1] - C[3 * j + V3 + 1]) + kz * (C[3 * k + V3 + 2] - C[3 * j + V3 + 2])) / far;
+        // as much momentum for the one as for the other, whatever their weights and masses
+        const other = bodyMass[j] / (bodyMass[j] + bodyMass[k]), both = Math.min(weight[k], weight[j]) / weight[k];
+        const push = ((PUSH * (reach - far)) / h + (nearing < 0 ? -STOP * nearing : 0)) * (other / far) * both * Math.min(1, 2 * Math.min(alpha[k], alpha[j]));
+        G[0] += push * kx; G[1] += push * ky; G[2] += push * kz;
+      }
+    }
+  }
+  private readonly push = new Float64Array(3);
 
   /** Before a substep of `h` seconds: what the strands of a share do to each other. `first`: number of its first guide. */
   act(system: RodSystem, first: number, h: number): void {
@@ -231,6 +239,7 @@ export class Loft {
     this.tell(system, first, h);
     meet(coupling);
     this.letGo();
+    if (this.acted) this.sortBodies();
     for (let k = this.mine[0]; k < this.mine[1]; k++) this.shape(k, h);
     meet(coupling);
     this.apply(system, first, h);
@@ -301,22 +310,16 @@ export class Loft {
     const m0 = iyy * izz - iyz * iyz, m1 = ixz * iyz - ixy * izz, m2 = ixy * iyz - ixz * iyy, det = 1 / (ixx * m0 + ixy * m1 + ixz * m2);
     const ox = det * (m0 * lx + m1 * ly + m2 * lz), oy = det * (m1 * lx + (ixx * izz - ixz * ixz) * ly + (ixy * ixz - ixx * iyz) * lz), oz = det * (m2 * lx + (ixy * ixz - ixx * iyz) * ly + (ixx * iyy - ixy * ixy) * lz);
     // what has come too near, by where all were a substep ago
-    let gx = 0, gy = 0, gz = 0;
-    if (this.acted) for (let e = this.pairStart[k]; e < this.pairStart[k + 1]; e++) {
-      const j = this.pairs[e], C = this.lastCentre, kx = C[3 * k] - C[3 * j], ky = C[3 * k + 1] - C[3 * j + 1], kz = C[3 * k + 2] - C[3 * j + 2], far = Math.sqrt(kx * kx + ky * ky + kz * kz), gap = this.pairDistance - far;
-      if (gap <= 0 || far < 1e-9) continue;
-      // as much momentum for the one as for the other, whatever their weights and masses
-      const other = this.bodyMass[j] / (this.bodyMass[j] + this.bodyMass[k]), both = Math.min(this.weight[k], this.weight[j]) / this.weight[k];
-      const push = ((PUSH * gap) / (h * far)) * other * both * Math.min(this.alpha[k], this.alpha[j]);
-      gx += push * kx; gy += push * ky; gz += push * kz;
-    }
+    if (this.acted && k >= this.firstLoft) this.keepApart(k, h);
+    else this.push.fill(0);
+    const G = this.push;
     T[o] = cx; T[o + 1] = cy; T[o + 2] = cz; T[o + 3] = vx; T[o + 4] = vy; T[o + 5] = vz; T[o + 6] = y0; T[o + 7] = y1; T[o + 8] = y2; T[o + 9] = w0; T[o + 10] = w1; T[o + 11] = w2;
-    T[o + 12] = s0; T[o + 13] = s1; T[o + 14] = s2; T[o + 15] = ox; T[o + 16] = oy; T[o + 17] = oz; T[o + 18] = gx; T[o + 19] = gy; T[o + 20] = gz; T[o + 21] = 1;
+    T[o + 12] = s0; T[o + 13] = s1; T[o + 14] = s2; T[o + 15] = ox; T[o + 16] = oy; T[o + 17] = oz; T[o + 18] = G[0]; T[o + 19] = G[1]; T[o + 20] = G[2]; T[o + 21] = 1;
     T[o + 22] = Math.sqrt(Math.max(0, pxx * pyy - pxy * pxy)) / this.restArea[k];
   }
 
   private apply(system: RodSystem, first: number, h: number): void {
-    const { pointStart, pointBodies: B, told: T, q, weight, alpha, P, V, mass, fadeAcross, fadeAlong, lastCentre } = this, { k: { v, vPrev, xPrev }, lanes: L } = system;
+    const { pointStart, pointBodies: B, told: T, q, weight, alpha, P, V, mass, fadeAcross, fadeAlong, last } = this, { k: { v, vPrev, xPrev }, lanes: L } = system;
     for (let s = 0; s < system.strandCount; s++) {
       const n = system.pointsOf(s);
       let a = system.at(s, 0, 3), i = (first + s) * this.pointCount;
@@ -340,7 +343,7 @@ export class Loft {
         xPrev[a] -= h * dx; xPrev[a + L] -= h * dy; xPrev[a + 2 * L] -= h * dz;
       }
     }
-    for (let k = 0; k < this.bodies; k++) for (let c = 0; c < 3; c++) lastCentre[3 * k + c] = T[TOLD * k + c];
+    for (let k = 0; k < this.bodies; k++) for (let c = 0; c < 3; c++) { last[3 * k + c] = T[TOLD * k + c]; last[3 * this.bodies + 3 * k + c] = T[TOLD * k + 3 + c]; }
   }
 }
 
@@ -371,3 +374,4 @@ function gatherBodies(points: Float64Array, mass: Float64Array, pointCount: numb
   }
   return out;
 }
+const hashCell = (x: number, y: number, z: number): number => Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791);

@@ -337,7 +337,6 @@ export class SwayRun {
       contacts.cull(this.rigid, this.nextRigid, placesBefore, places, this.lengths);
     }
     if (!this.wind.still) this.blow();
-    loft?.findPairs();
     for (let s = 0; s < substeps; s++) {
       const t0 = s / substeps, t1 = (s + 1) / substeps;
       loft?.act(system, this.first, h);
