@@ -6,7 +6,8 @@ import { scatterEvenly, rootPlace } from '../src/core/groom/planting';
 import { growGuide } from '../src/core/groom/grow';
 import { poseCharacter, skinPositions } from '../src/core/mesh/character';
 import { Surface } from '../src/core/mesh/surface';
-import { characterPills, SwayRun, type Scene } from '../src/core/sway/run';
+import { collidersOf } from '../src/core/sway/colliders';
+import { SwayRun, type Scene } from '../src/core/sway/run';
 import { newDocument } from '../src/core/document/schema';
 import { polylineLength } from '../src/core/groom/polyline';
 import { readGlb } from '../src/formats/gltf';
@@ -23,6 +24,7 @@ skinPositions(character, mesh, poseCharacter(character, null, 0), rest);
 const surface = new Surface(rest, mesh.triangles);
 const faces = Uint32Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5));
 
+const PILLS = { body: 'pills', garment: 'pills', accessory: 'off' } as const, BARE = { body: 'off', garment: 'off', accessory: 'off' } as const;
 /** Least of three timings, ms. */
 function time(task: () => void): number {
   let least = Infinity;
@@ -33,11 +35,11 @@ const document = newDocument(mesh.name, { clip: 'look back', start: 0, end: 48, 
 const planting = scatterEvenly(surface, faces, GUIDES, 1), offsets = new Float32Array(3 * POINTS * GUIDES);
 const grow = time(() => { for (let g = 0; g < GUIDES; g++) offsets.set(growGuide(surface, rootPlace(surface, planting, g), surface.normal(planting.faces[g]), { length: 0.24, pointCount: POINTS, lie: 'falling', lift: 0.012 }), 3 * POINTS * g); });
 const lengths = Float32Array.from({ length: GUIDES }, (_, g) => polylineLength(offsets, g * POINTS, POINTS));
-const scene = (pills: boolean): Scene => ({ character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: document.shot, planting, offsets, pointCount: POINTS, hidden: [], settings: { ...document.sway, skinPills: pills, garments: pills ? 'pills' as const : 'off' as const, chooseSubsteps: false } });
-const fit = time(() => { characterPills(character, [], { skin: true, garments: true }); });
-const pills = characterPills(character, [], { skin: true, garments: true });
+const scene = (pills: boolean): Scene => ({ character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: document.shot, planting, offsets, pointCount: POINTS, hidden: [], settings: { ...document.sway, roles: pills ? PILLS : BARE, chooseSubsteps: false } });
+const fit = time(() => { collidersOf(character, [], scene(true).settings); });
+const pills = collidersOf(character, [], scene(true).settings);
 const sway = (withPills: boolean): number => {
-  const run = new SwayRun(scene(withPills), -1, { pills: withPills ? pills : [] });
+  const run = new SwayRun(scene(withPills), -1, withPills ? { colliders: pills } : {});
   for (let k = 0; k < 4; k++) run.advance();
   return time(() => { for (let k = 0; k < FRAMES / 3; k++) run.advance(); }) / (FRAMES / 3);
 };
@@ -45,7 +47,7 @@ const free = sway(false), touching = sway(true);
 
 /** The demo groom as it is baked: its strands lie on head and shoulders from the first frame. */
 const demo = demoGroom(character), demoGuides = demo.buffers[2].length / (12 * POINTS);
-const demoRun = new SwayRun({ ...scene(true), planting: unpackPlanting(demo.buffers[1]), offsets: floatsOf(demo.buffers[2]), settings: demo.document.sway }, -25, { pills });
+const demoRun = new SwayRun({ ...scene(true), planting: unpackPlanting(demo.buffers[1]), offsets: floatsOf(demo.buffers[2]), settings: demo.document.sway }, -25);
 const demoStart = performance.now();
 for (let k = 0; k < 73; k++) demoRun.advance();
 const demoTime = performance.now() - demoStart;

@@ -1,3 +1,4 @@
+import type { SwayMap } from '../core/document/schema';
 import type { FrameMeasures, StartReport } from '../core/sway/run';
 
 export interface ThreadInput {
@@ -5,6 +6,7 @@ export interface ThreadInput {
   character: Uint8Array;
   planting: Uint8Array;
   offsets: Uint8Array;
+  maps: Partial<Record<SwayMap, Uint8Array>>;
   startFrame: number;
   endFrame: number;
   preRoll: number;

@@ -7,6 +7,7 @@ import { Worker } from 'node:worker_threads';
 import type { Db } from './db/connection';
 import { getBlob, putBlob } from './db/blobs';
 import { getAsset, getBake } from './db/records';
+import type { SwayMap } from '../core/document/schema';
 import type { ThreadInput, ThreadMessage } from './bake-messages';
 
 const LEASE_MS = 20_000;
@@ -74,7 +75,14 @@ export class BakeRunner {
     const [character, planting, offsets] = await Promise.all([asset.packed, guides!.planting, guides!.offsets].map((b) => getBlob(this.db, b)));
     if (!character || !planting || !offsets) return this.end(id, 'failed', 'A part of the groom is missing from the database.');
     this.log.info(`bake ${id}: frames ${bake.startFrame}–${bake.endFrame}`);
-    const workerData: ThreadInput = { document: bake.document, character, planting, offsets, startFrame: bake.startFrame, endFrame: bake.endFrame, preRoll: bake.preRoll };
+    const maps: ThreadInput['maps'] = {};
+    for (const [name, id] of Object.entries(bake.document.sway.maps) as [SwayMap, string | null][]) {
+      if (!id) continue;
+      const bytes = await getBlob(this.db, id);
+      if (!bytes) return this.end(id, 'failed', 'A painted map is missing from the database.');
+      maps[name] = bytes;
+    }
+    const workerData: ThreadInput = { document: bake.document, character, planting, offsets, maps, startFrame: bake.startFrame, endFrame: bake.endFrame, preRoll: bake.preRoll };
     const worker = new Worker(this.threadFile, { workerData });
     this.current = { id, worker };
     try {

@@ -1,10 +1,11 @@
 /** Browser worker of what takes longer than a frame: planting, filling, fitting pills. */
-import { fillPlot } from '../core/fill/strands';
+import { fillPlot, NODES } from '../core/fill/strands';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, scatterEvenly } from '../core/groom/planting';
 import type { Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
 import { collidersOf, fittedPills } from '../core/sway/colliders';
+import { pushFilled } from '../core/sway/push-filled';
 import { unpackCharacter } from '../formats/packed-character';
 import type { FillReply, FillRequest, PlantOrder } from './messages';
 
@@ -25,6 +26,10 @@ scope.onmessage = ({ data }) => {
     case 'colliders':
       if (character) scope.postMessage({ kind: 'colliders', key: data.key, colliders: collidersOf(character, data.hidden, data.settings), light: fittedPills(character, data.hidden, { skin: () => true, garments: () => true }) });
       return;
+    case 'push':
+      try { if (character) push(character, data); }
+      catch (cause) { scope.postMessage({ kind: 'failed', request: 0, what: 'push', message: cause instanceof Error ? cause.message : String(cause) }); }
+      return;
     case 'plant':
     case 'fill':
       try {
@@ -39,6 +44,15 @@ scope.onmessage = ({ data }) => {
       }
   }
 };
+
+/** Lifts filled strands out of what collides in the pose. */
+function push(of: Character, { key, nodes, count, pose, hidden, settings }: Extract<FillRequest, { kind: 'push' }>): void {
+  const P = new Float32Array(3 * NODES * count);
+  for (let i = 0; i < NODES * count; i++) for (let c = 0; c < 3; c++) P[3 * i + c] = nodes[4 * i + c];
+  const deepest = pushFilled(of, hidden, settings, pose, P);
+  for (let i = 0; i < NODES * count; i++) for (let c = 0; c < 3; c++) nodes[4 * i + c] = P[3 * i + c];
+  scope.postMessage({ kind: 'pushed', key, nodes, deepest }, [nodes.buffer as ArrayBuffer]);
+}
 
 function plant(on: Surface, request: number, { faces, count, seed, ...options }: PlantOrder): void {
   const planting = scatterEvenly(on, faces, count, seed), stride = 3 * options.pointCount;

@@ -4,6 +4,7 @@ import type { Lie } from '../core/groom/grow';
 import type { Planting } from '../core/groom/planting';
 import type { Maps } from '../core/bake/open-scene';
 import type { SwaySettings } from '../core/document/schema';
+import type { Pose } from '../core/mesh/character';
 import type { ColliderSet } from '../core/sway/colliders';
 import type { Pill } from '../core/sway/pills';
 import type { FrameMeasures, StartReport } from '../core/sway/run';
@@ -29,11 +30,14 @@ export type FillRequest =
   | { kind: 'character'; packed: Uint8Array }
   /** What the groom can touch, and the pills that stand for skin and cloth where light is concerned. */
   | { kind: 'colliders'; key: string; hidden: readonly string[]; settings: SwaySettings }
+  /** Filled strands, 4 × nodes of each, to be lifted out of the colliders in a pose. */
+  | { kind: 'push'; key: string; nodes: Float32Array; count: number; pose: Pose; hidden: readonly string[]; settings: SwaySettings }
   | { kind: 'plant'; request: number; order: PlantOrder }
   | { kind: 'fill'; request: number; faces: Uint32Array; planting: Planting; offsets: Float32Array; pointCount: number; count: number; full: number; seed: number; lengthSpread: number };
 
 export type FillReply =
   | { kind: 'colliders'; key: string; colliders: ColliderSet; light: Pill[] }
+  | { kind: 'pushed'; key: string; nodes: Float32Array; deepest: number }
   | { kind: 'planted'; request: number; planting: Planting; offsets: Float32Array }
   | { kind: 'filled'; request: number; strands: FilledStrands }
-  | { kind: 'failed'; request: number; what: 'fill' | 'plant'; message: string };
+  | { kind: 'failed'; request: number; what: 'fill' | 'plant' | 'push'; message: string };

@@ -6,7 +6,8 @@
  * pairs the greatest on any one strand.
  */
 import type { Tie } from '../document/schema';
-import { moveInto } from '../math/mat4';
+import { moveInto, quatFromAxes, turnInto } from '../math/mat4';
+import { cross, normalize, perpendicular, type Vec3 } from '../math/vec';
 import { findNode, type Character } from '../mesh/character';
 import { TIE_NUMBERS, type Coupling } from './coupling';
 import type { ToldBody } from './loft';
@@ -137,4 +138,37 @@ export class PlaceTies {
     this.all.forEach((a, k) => { if (a.tie === tie) { x += this.forces[3 * k]; y += this.forces[3 * k + 1]; z += this.forces[3 * k + 2]; } });
     return Math.hypot(x, y, z);
   }
+}
+
+/**
+ * Rigid motion (seven numbers) that takes a tie's points from one set of places to another: their middle, the mean way of their
+ * strands, and the way to the first of them. For what is worn on a tie.
+ */
+export function tieMotion(from: ArrayLike<number>, to: ArrayLike<number>, points: readonly number[], pointCount: number, out: Float64Array): void {
+  const frame = (P: ArrayLike<number>): { c: Vec3; axes: [Vec3, Vec3, Vec3] } => {
+    const c: Vec3 = [0, 0, 0], t: Vec3 = [0, 0, 0];
+    for (const p of points) for (let k = 0; k < 3; k++) {
+      const below = p % pointCount > 0 ? p - 1 : p;
+      c[k] += P[3 * p + k] / points.length;
+      t[k] += P[3 * (below + 1) + k] - P[3 * below + k];
+    }
+    // the way to that point which is furthest from the middle in the first set: the same in both
+    const y = normalize(t), e: Vec3 = [P[3 * far] - c[0], P[3 * far + 1] - c[1], P[3 * far + 2] - c[2]], d = e[0] * y[0] + e[1] * y[1] + e[2] * y[2];
+    let x = normalize([e[0] - d * y[0], e[1] - d * y[1], e[2] - d * y[2]]);
+    if (x.every((v) => v === 0)) x = perpendicular(y);
+    return { c, axes: [x, y, cross(x, y)] };
+  };
+  let far = points[0], most = -1;
+  const middle = [0, 1, 2].map((k) => points.reduce((m, p) => m + from[3 * p + k] / points.length, 0));
+  for (const p of points) { const d = Math.hypot(from[3 * p] - middle[0], from[3 * p + 1] - middle[1], from[3 * p + 2] - middle[2]); if (d > most) { most = d; far = p; } }
+  const a = frame(from), b = frame(to), qa = quatFromAxes(...a.axes), qb = quatFromAxes(...b.axes);
+  // b · a⁻¹
+  const x = -qa[0], y = -qa[1], z = -qa[2], w = qa[3];
+  out[0] = qb[3] * x + qb[0] * w + qb[1] * z - qb[2] * y;
+  out[1] = qb[3] * y - qb[0] * z + qb[1] * w + qb[2] * x;
+  out[2] = qb[3] * z + qb[0] * y - qb[1] * x + qb[2] * w;
+  out[3] = qb[3] * w - qb[0] * x - qb[1] * y - qb[2] * z;
+  const moved = new Float64Array(3);
+  turnInto(moved, 0, a.c, 0, out);
+  for (let k = 0; k < 3; k++) out[4 + k] = b.c[k] - moved[k];
 }

@@ -9,12 +9,17 @@ const pretty = (name: string): string => name.replace(/[_.]+/g, ' ');
 export function CastList() {
   const { session } = useWorkshop();
   const groom = useEditor((s) => s.groom), document = useEditor((s) => s.history?.document), stage = useEditor((s) => s.stage), fillCount = useEditor((s) => s.fillCount);
-  useEditor((s) => s.pillCount);
+  useEditor((s) => s.colliderCount);
   if (!document || !groom) return null;
   const { meshes } = session.character;
   const height = Math.max(...meshes.filter((m) => m.skin >= 0).map((m) => { let t = 0; for (let i = 1; i < m.positions.length; i += 3) t = Math.max(t, m.positions[i]); return t; }));
   const toggle = (name: string): void => useEditor.getState().edit(document.hidden.includes(name) ? `Show ${pretty(name)}` : `Hide ${pretty(name)}`, (d) => { d.hidden = d.hidden.includes(name) ? d.hidden.filter((n) => n !== name) : [...d.hidden, name]; });
-  const pills = session.pills(), sources = [...new Set(pills.map((p) => p.source))];
+  const set = session.colliders(), fitted = (source: string): number => set.pills.filter((p) => p.fitted && p.on && p.source === source).length;
+  const active: [string, string, string | number][] = [
+    ...set.shells.filter((x) => x.on).map((x): [string, string, string] => [x.key, x.label, x.twoSided ? 'sheet' : 'shell']),
+    ...(['skin', 'garments'] as const).filter((x) => fitted(x) > 0).map((x): [string, string, number] => [x, `${x} pills`, fitted(x)]),
+    ...document.sway.colliders.filter((c) => c.on).map((c): [string, string, string] => [c.id, c.name, c.kind]),
+  ];
   const row = (name: string, inset: boolean): ReactNode => {
     const hidden = document.hidden.includes(name);
     return (
@@ -36,8 +41,10 @@ export function CastList() {
       <button type="button" onClick={() => useEditor.setState({ stage: 'plant' })} className={`flex h-[25px] w-full items-center pr-3 pl-7 text-left text-soft ${stage === 'plant' ? 'bg-lifted shadow-[inset_2px_0_var(--copper)]' : 'hover:bg-raised'}`}>plot<span className="num ml-auto text-faint">{session.plotFaces.length} faces</span></button>
       {document.guides && <div className="flex h-[25px] items-center pr-3 pl-7 text-soft">filled strands<span className="num ml-auto text-faint">{fillCount.toLocaleString('en')}</span></div>}
       <Heading>Around it</Heading>
-      {sources.length === 0 && <p className="px-3 text-faint">{document.sway.skinPills || document.sway.garments === 'pills' ? 'Fitting pills …' : 'Nothing collides.'}</p>}
-      {sources.map((s) => <div key={s} className="flex h-[25px] items-center px-3 text-soft"><span className="truncate">{s === 'skin' ? 'Skin pills' : 'Garment pills'}</span><span className="num ml-auto text-faint">{pills.filter((p) => p.source === s).length}</span></div>)}
+      {active.length === 0 && <p className="px-3 text-faint">Nothing collides.</p>}
+      {active.map(([key, label, aside]) => <button key={key} type="button" onClick={() => useEditor.setState({ stage: 'sway', selected: { kind: set.shells.some((x) => x.key === key) ? 'mesh' : 'collider', key } })} className="flex h-[25px] w-full items-center px-3 text-left text-soft hover:bg-raised"><span className="truncate">{pretty(label)}</span><span className="num ml-auto text-faint">{aside}</span></button>)}
+      {document.sway.ties.length > 0 && <Heading>Tied</Heading>}
+      {document.sway.ties.map((t) => <button key={t.id} type="button" onClick={() => useEditor.setState({ stage: 'sway', selected: { kind: 'tie', key: t.id } })} className={`flex h-[25px] w-full items-center px-3 text-left hover:bg-raised ${t.on ? 'text-soft' : 'text-faint'}`}><span className="truncate">{t.name}</span><span className="num ml-auto text-faint">{t.kind}</span></button>)}
     </aside>
   );
 }

@@ -22,14 +22,31 @@ export function Button({ primary, children, ...rest }: { primary?: boolean; chil
 export function Question({ title, children, aside }: { title: string; children: ReactNode; aside?: ReactNode }) {
   return <section className="border-b border-line px-3 py-2.5"><h3 className="mb-1.5 flex items-center font-semibold">{title}{aside && <span className="ml-auto font-normal">{aside}</span>}</h3>{children}</section>;
 }
+/** The same, folded away; what it says in short stands beside its title. */
+const useFolds = create<{ open: Record<string, boolean> }>(() => ({ open: { made: true, around: true } }));
+export function Fold({ id, title, summary, children }: { id: string; title: string; summary?: string; children: ReactNode }) {
+  const open = useFolds((s) => s.open[id] ?? false);
+  return (
+    <section className="border-b border-line px-3 py-2">
+      <h3><button type="button" data-testid={`fold-${id}`} aria-expanded={open} onClick={() => useFolds.setState({ open: { ...useFolds.getState().open, [id]: !open } })} className="flex w-full items-center font-semibold"><ChevronDown size={13} className={`mr-1 -ml-1 shrink-0 text-faint ${open ? '' : '-rotate-90'}`} />{title}{!open && summary && <span className="ml-auto truncate pl-2 font-normal text-faint">{summary}</span>}</button></h3>
+      {open && <div className="mt-1">{children}</div>}
+    </section>
+  );
+}
+/** A small switch without a word of its own. */
+export function Tick({ label, checked, onChange }: { label: string; checked: boolean; onChange: (v: boolean) => void }) {
+  return (
+    <Switch checked={checked} onChange={onChange} aria-label={label} title={label} className="flex size-[14px] shrink-0 items-center justify-center rounded-[3px] border-[1.5px] border-faint data-checked:border-copper data-checked:bg-copper">
+      {checked && <svg width="9" height="9" viewBox="0 0 10 10" aria-hidden><path d="M1.5 5.2l2.4 2.4L8.6 2.4" fill="none" strokeWidth="1.8" className="stroke-copperink" /></svg>}
+    </Switch>
+  );
+}
 export const Note = ({ children }: { children: ReactNode }) => <p className="mt-1 text-[12px] leading-snug text-faint">{children}</p>;
 
 export function Toggle({ label, help, checked, onChange, aside }: { label: string; help: string; checked: boolean; onChange: (v: boolean) => void; aside?: ReactNode }) {
   return (
     <div className="flex h-6 items-center gap-2 text-soft" {...helpProps(help)}>
-      <Switch checked={checked} onChange={onChange} aria-label={label} className="flex size-[14px] shrink-0 items-center justify-center rounded-[3px] border-[1.5px] border-faint data-checked:border-copper data-checked:bg-copper">
-        {checked && <svg width="9" height="9" viewBox="0 0 10 10" aria-hidden><path d="M1.5 5.2l2.4 2.4L8.6 2.4" fill="none" strokeWidth="1.8" className="stroke-copperink" /></svg>}
-      </Switch>
+      <Tick label={label} checked={checked} onChange={onChange} />
       <button type="button" tabIndex={-1} className="text-left" onClick={() => onChange(!checked)}>{label}</button>
       {aside && <span className="num ml-auto text-faint">{aside}</span>}
     </div>

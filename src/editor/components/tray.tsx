@@ -1,30 +1,19 @@
 'use client';
 /** What the stage needs, at the right. */
-import { CircleStop, Download, Hand, Play, RotateCw, Scissors, Sprout, Trash2, Wind, Flame } from 'lucide-react';
+import { Download, Hand, RotateCw, Scissors, Sprout, Trash2, TriangleAlert, Wind, Flame } from 'lucide-react';
 import { toast } from 'sonner';
 import type { ReactNode } from 'react';
-import { BAKE_PARAMETERS, FILL_PARAMETERS, PLANT_PARAMETERS, SWAY_PARAMETERS, type GroomDocument, type Parameter } from '../../core/document/schema';
+import { BAKE_PARAMETERS, FILL_PARAMETERS, PLANT_PARAMETERS, SWAY_PARAMETERS, type Parameter } from '../../core/document/schema';
 import { plantKey, THRESHOLDS, type Proof } from '../../core/document/proof';
-import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/materials';
 import { goToWorst } from '../state/actions';
 import type { Bake } from '../state/api';
 import { worst } from '../state/stages';
 import { useEditor } from '../state/store';
-import { Button, Choice, helpProps, Note, NumberField, OneOf, Question, Toggle, useHelp } from './controls';
+import { Button, Choice, helpProps, Note, NumberField, Question, Toggle, useHelp } from './controls';
+import { Field, First, type PanelProps } from './panel-parts';
+import { SwayPanel } from './sway-panel';
+import { significant } from './units';
 import { useWorkshop } from './context';
-
-type Group = 'plant' | 'fill' | 'sway' | 'bake';
-
-/** A field bound to one number of the document. */
-function Field<G extends Group>({ group, name, table, physical }: { group: G; name: string; table: Record<string, Parameter>; physical?: string }) {
-  const value = useEditor((s) => (s.history!.document[group] as unknown as Record<string, number>)[name]);
-  const parameter = table[name];
-  return (
-    <NumberField testId={`${group}-${name}`} parameter={parameter} value={value} physical={physical}
-      onChange={(v) => useEditor.getState().edit(`${parameter.label}`, (d) => { (d[group] as unknown as Record<string, number>)[name] = v; }, `${group}.${name}`)}
-      onCommit={() => useEditor.getState().endStep()} />
-  );
-}
 
 export function Tray() {
   const stage = useEditor((s) => s.stage), help = useHelp((s) => s.text), document = useEditor((s) => s.history?.document);
@@ -36,13 +25,6 @@ export function Tray() {
       <p aria-live="polite" className="h-[52px] shrink-0 overflow-hidden border-t border-line bg-raised px-3 py-2 text-[12px] leading-snug text-faint">{help || 'Point at a setting to see what it means.'}</p>
     </aside>
   );
-}
-
-interface PanelProps { document: GroomDocument }
-
-/** A panel that cannot do anything yet says what comes first. */
-function First({ children, to, label }: { children: ReactNode; to: 'plant' | 'sway'; label: string }) {
-  return <Question title="Nothing here yet"><p className="mb-3 text-soft">{children}</p><Button primary onClick={() => useEditor.setState({ stage: to })}>{label}</Button></Question>;
 }
 
 function CastPanel({ document }: PanelProps) {
@@ -160,62 +142,6 @@ function FillPanel({ document }: PanelProps) {
   );
 }
 
-const significant = (v: number): string => (v === 0 ? '0' : Math.abs(v) >= 100 ? v.toFixed(0) : String(Number(v.toPrecision(3))));
-const length = (m: number): string => (m < 1e-3 ? `${significant(m * 1e6)} µm` : `${significant(m * 1e3)} mm`);
-const pascals = (pa: number): string => (pa < 1e8 ? `${significant(pa / 1e6)} MPa` : `${significant(pa / 1e9)} GPa`);
-const scientific = (v: number): string => { const [m, e] = v.toExponential(2).split('e'); return `${m}·10${[...String(Number(e))].map((c) => (c === '-' ? '⁻' : '⁰¹²³⁴⁵⁶⁷⁸⁹'[Number(c)])).join('')}`; };
-const MATERIAL_OPTIONS = (Object.keys(MATERIALS) as MaterialName[]).map((value) => ({ value, label: MATERIALS[value].label, aside: length(MATERIALS[value].diameter), help: MATERIALS[value].source }));
-/** Why so many substeps. */
-const REASONS = {
-  asked: 'As asked.', error: 'Chosen to keep the error.', 'root speed': 'The roots move so fast that fewer would fold the hair.', 'root turning': 'The roots turn so fast that fewer would lose the hair.',
-  contact: 'As many as contact needs.', least: 'The fewest there are.', most: 'The most there are; the movement would need more.',
-} as const;
-
-function SwayPanel({ document }: PanelProps) {
-  const { session } = useWorkshop();
-  const run = useEditor((s) => s.run), playing = useEditor((s) => s.playing);
-  useEditor((s) => s.pillCount);
-  if (!document.guides) return <First to="plant" label="Go to Plant">There is no hair to move. Plant guides first.</First>;
-  const { sway } = document, edit = useEditor.getState().edit;
-  const field = (n: keyof typeof SWAY_PARAMETERS, physical?: string): ReactNode => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} physical={physical} />;
-  const skinPills = session.pills().filter((p) => p.source === 'skin').length;
-  const rod = physicalRod(sway), plan = run.key === session.key ? run.proof?.report.plan : undefined;
-  const fresh = run.key === session.key, total = document.bake.preRoll + document.shot.end - document.shot.start + 1;
-  return (
-    <>
-      <Question title="Let it move" aside={fresh && run.state !== 'none' ? <span className="num text-faint">{run.state === 'running' ? `${run.proof?.frames.length ?? 0} / ${total}` : 'computed'}</span> : undefined}>
-        <div className="flex gap-2">
-          <Button primary data-testid="run" onClick={() => { session.restartRun(); useEditor.setState({ frame: document.shot.start, playing: true }); }}>{fresh && run.state === 'done' ? <RotateCw size={14} /> : <Play size={14} />}{fresh && run.state !== 'none' ? 'Run again' : 'Run'}</Button>
-          {run.state === 'running' ? <Button onClick={() => { session.stopRun(); useEditor.setState({ playing: false }); }}><CircleStop size={14} />Stop</Button> : <Button onClick={() => { session.startRun(); useEditor.setState({ playing: !playing }); }}>{playing ? 'Pause' : 'Play'}</Button>}
-        </div>
-        {run.state === 'running' && <div className="mt-2 h-1 rounded bg-edge"><div className="h-full rounded bg-copper" style={{ width: `${((run.proof?.frames.length ?? 0) / total) * 100}%` }} /></div>}
-        {!fresh && run.state === 'done' && <Note>The last run was made with other settings or other hair.</Note>}
-      </Question>
-      <Question title="What is it made of?">
-        <OneOf label="Material" testId="sway-material" options={MATERIAL_OPTIONS} value={sway.material} onChange={(v) => edit(`Material: ${MATERIALS[v].label}`, (x) => { x.sway.material = v; })} />
-        {field('thickness', length(rod.diameter))}{field('weight', `${significant(rod.density)} kg/m³`)}{field('stiffness', pascals(rod.youngModulus))}{field('twistStiffness', pascals(rod.shearModulus))}{field('lock', `${length(rod.width)} wide`)}
-        <Note>A guide weighs <span className="num">{significant(rod.lineDensity * 1e6)} mg/m</span> and bends with EI <span className="num">{scientific(rod.bend)} N·m²</span>. Numbers at the left multiply the material’s own.</Note>
-      </Question>
-      <Question title="What holds it?">
-        <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
-        {field('hold')}{field('damping')}{field('bendDamping')}
-        <Note>Hold, stiffness and damping run from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
-      </Question>
-      <Question title="What is around it?">
-        <Toggle label="Skin pills" help="Round shapes fitted to the body; hair does not pass them." checked={sway.skinPills} aside={sway.skinPills ? skinPills : 'off'} onChange={(v) => edit(v ? 'Skin pills on' : 'Skin pills off', (x) => { x.sway.skinPills = v; })} />
-<div className="my-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Garments</span><Choice label="Garments" value={sway.garments} onChange={(v) => edit(`Garments: ${v}`, (x) => { x.sway.garments = v; })} options={[{ value: 'shells', label: 'cloth', help: 'What is worn stops hair as it is drawn: truer at collars and edges, and slower. Hair pinched between cloth and skin may dip in by a millimetre.' }, { value: 'pills', label: 'pills', help: 'Round shapes fitted to what is worn: quicker, and rougher.' }, { value: 'off', label: 'off', help: 'Hair passes through what is worn.' }]} /></div>
-        {field('skinGapMm')}{field('friction')}{field('gravity')}{field('airDrag')}{field('windSpeed')}{sway.windSpeed > 0 && <>{field('windTurn')}{field('windRise')}</>}
-      </Question>
-      <Question title="How careful?">
-        <Toggle label="Choose substeps" help="Substeps are chosen for the wanted error from the hair and the movement of its roots; off: your own number." checked={sway.chooseSubsteps} aside={sway.chooseSubsteps && plan ? `${plan.substeps} a frame` : undefined} onChange={(v) => edit(v ? 'Substeps chosen' : 'Substeps by hand', (x) => { x.sway.chooseSubsteps = v; if (!v && plan) x.sway.substeps = plan.substeps; })} />
-        {sway.chooseSubsteps ? field('error') : field('substeps')}
-        {plan && <Note>{sway.chooseSubsteps ? `${REASONS[plan.because]} ` : ''}Expected error <span className="num">{significant(plan.error * 100)} %</span> of the length, <span className="num">{plan.passes}</span> pass a substep, 2 where hair touches.</Note>}
-        <Field group="bake" name="preRoll" table={BAKE_PARAMETERS} />
-      </Question>
-    </>
-  );
-}
-
 function ProofTable({ proof }: { proof: Proof }) {
   const rows = ([['depth', 'Depth', 1000, 'mm', 2], ['stretch', 'Stretch', 100, '%', 3]] as const).map(([m, label, k, unit, digits]) => ({ m, label, k, unit, digits, at: worst(proof, m, proof.start), limit: THRESHOLDS[m] }));
   const nets = proof.frames.reduce((n, f) => n + f.netUses, 0);
@@ -232,15 +158,33 @@ function ProofTable({ proof }: { proof: Proof }) {
           </tr>
         ))}
         <tr className="border-t border-line" {...helpProps('Times a strand’s lengths did not close in a substep: it moved by more than its edges allow, or bends more sharply than its points can follow. More substeps, or fewer points, help.')}><td className="py-1">Safety net</td><td className={`num text-right ${nets > 0 ? 'text-trouble' : 'text-text'}`}>{nets > 0 ? '▲ ' : '● '}{nets}</td><td className="num text-right text-faint">0</td><td /></tr>
+        <ContactRows proof={proof} />
       </tbody>
     </table>
+  );
+}
+/** What touched, what let go, and what volume was kept. */
+function ContactRows({ proof }: { proof: Proof }) {
+  const ties = useEditor((st) => st.history!.document.sway.ties), shown = proof.frames.filter((f) => f.frame >= proof.start), go = (frame: number) => (): void => useEditor.setState({ frame, playing: false });
+  if (shown.length === 0) return null;
+  const hardest = shown.reduce((a, b) => (b.press > a.press ? b : a)), least = shown.reduce((a, b) => (Math.abs(b.volume - 1) > Math.abs(a.volume - 1) ? b : a)), torn = shown.find((f) => f.broken.length > 0);
+  const row = (label: string, value: string, frame: number, help: string, bad = false): ReactNode => (
+    <tr className="border-t border-line" {...helpProps(help)}><td className="py-1">{label}</td><td className={`num text-right ${bad ? 'text-trouble' : 'text-text'}`}>{value}</td><td /><td className="text-right"><button type="button" className="num rounded px-1 text-copper hover:bg-lifted" onClick={go(frame)}>{frame}</button></td></tr>
+  );
+  return (
+    <>
+      {hardest.contacts > 0 && row('Hardest contact', `${significant(hardest.press * 1000)} mN`, hardest.frame, 'The greatest force between a guide, which stands for its whole lock, and what it touches.')}
+      {proof.report.bodies > 0 && row('Volume kept', `${(least.volume * 100).toFixed(0)} %`, least.frame, 'Area across the strands that neighbouring hair keeps, as a share of the groom’s: the frame that is furthest from it.', Math.abs(least.volume - 1) > 0.25)}
+      {ties.some((t) => t.on && t.snap !== null) && row('Ties let go', torn ? torn.broken.map((t) => ties[t]?.name ?? t).join(', ') : 'none', torn?.frame ?? proof.start, 'Ties whose force exceeded their snap force, from this frame on.')}
+    </>
   );
 }
 function StartNotes({ proof }: { proof: Proof }) {
   const { report } = proof;
   return (
     <>
-      <Note><span className="num">{report.beganInside}</span> points of <span className="num">{report.guides}</span> guides began inside one of <span className="num">{report.pills}</span> pills, at most <span className="num">{(report.beganDeepest * 1000).toFixed(1)} mm</span>; they are let be and may only come out. Depth is counted beyond that.</Note>
+      <Note>Against <span className="num">{report.pills}</span> pills and <span className="num">{report.shells}</span> shells, <span className="num">{report.beganInside}</span> points of <span className="num">{report.guides}</span> guides began below a surface, at most <span className="num">{(report.beganDeepest * 1000).toFixed(1)} mm</span>, and <span className="num">{report.beganNear}</span> nearer than their gap: they come out over the pre-roll.{report.rooted > 0 && <> <span className="num">{report.rooted}</span> more are the first stretch of their strands, which is let be.</>}</Note>
+      {report.notes.map((n) => <Note key={n}><TriangleAlert size={12} className="mr-1 inline text-copper" />{n}</Note>)}
       {report.cut > 0 && <Note><span className="num">{report.cut}</span> guides are too soft for their shape; hold carries what their stiffness cannot, <span className="num">{significant(report.heldShare * 100)} %</span> of all weight.</Note>}
       <Note>Computed by the {report.kernel === 'simd' ? 'fast kernel (float32, four strands at once)' : 'float64 step'}, <span className="num">{report.plan.substeps}</span> substeps a frame.</Note>
     </>

@@ -1,11 +1,12 @@
 'use client';
-import { Eye, Waypoints, Pill as PillIcon, TriangleAlert } from 'lucide-react';
+import { Eye, Waypoints, MapPin, Pill as PillIcon, TriangleAlert } from 'lucide-react';
 import { useEffect, useRef } from 'react';
 import { goToWorst } from '../state/actions';
 import { worst } from '../state/stages';
 import { THRESHOLDS } from '../../core/document/proof';
 import { useEditor, type ViewName } from '../state/store';
 import { BrushTool } from '../view/brushes';
+import { Grips } from '../view/grips';
 import { Viewport } from '../view/viewport';
 import { useSize } from './controls';
 import { useWorkshop } from './context';
@@ -18,17 +19,18 @@ export function View() {
   const [box, size] = useSize<HTMLDivElement>();
   useEffect(() => {
     if (!canvas.current) return;
-    const view = new Viewport(canvas.current, session), tool = new BrushTool(canvas.current, view, session);
+    const view = new Viewport(canvas.current, session), grips = new Grips(canvas.current, view, session, view.overlays), tool = new BrushTool(canvas.current, view, session);
+    view.gripPlaces = () => grips.grips().map((g) => g.place);
     viewport.current = view;
     // a handle for tests and pictures; it only reads
     Object.assign(window, { fineComb: { settled: () => view.settled && !useEditor.getState().filling, nodes: () => view.readNodes(), state: () => useEditor.getState(), session, view } });
-    return () => { tool.dispose(); view.dispose(); viewport.current = null; };
+    return () => { tool.dispose(); grips.dispose(); view.dispose(); viewport.current = null; };
   }, [session, viewport]);
   useEffect(() => { viewport.current?.resize(size.width, size.height); }, [size, viewport]);
 
   const stage = useEditor((s) => s.stage), frame = useEditor((s) => s.frame), show = useEditor((s) => s.show), viewName = useEditor((s) => s.viewName), brush = useEditor((s) => s.brush);
   const clip = useEditor((s) => s.history?.document.shot.clip), guides = useEditor((s) => s.history?.document.guides), filling = useEditor((s) => s.filling), run = useEditor((s) => s.run), bakeId = useEditor((s) => s.bakeId), bakeProof = useEditor((s) => s.bakeProof);
-  const brushing = stage === 'comb' ? !!guides : stage === 'plant';
+  const swayTool = useEditor((s) => s.swayTool), brushing = stage === 'comb' ? !!guides : stage === 'plant' || (stage === 'sway' && swayTool.name !== 'look');
   const current = run.key === session.key;
   const proof = stage === 'bake' ? bakeProof : current ? run.proof : null;
   const deepest = worst(proof, 'depth', proof?.start);
@@ -49,7 +51,7 @@ export function View() {
         {(stage === 'sway' || stage === 'proof') && run.state === 'running' && <span className="chip"><span className="num">{run.rate.toFixed(1)}</span>frames/s simulated</span>}
         {stage !== 'plant' && guides && <ShowButton label="Filled hair (H)" on={show.hair} onClick={() => useEditor.setState({ show: { ...show, hair: !show.hair } })}><Eye size={14} />hair</ShowButton>}
         {(stage !== 'plant' && stage !== 'comb') && guides && <ShowButton label="Guides (G)" on={show.guides} onClick={() => useEditor.setState({ show: { ...show, guides: !show.guides } })}><Waypoints size={14} />guides</ShowButton>}
-        {(stage === 'sway' || stage === 'proof') && <ShowButton label="Pills (P)" on={show.pills} onClick={() => useEditor.setState({ show: { ...show, pills: !show.pills } })}><PillIcon size={14} />pills</ShowButton>}
+        {(stage === 'sway' || stage === 'proof') && <><ShowButton label="Colliders (P)" on={show.pills} onClick={() => useEditor.setState({ show: { ...show, pills: !show.pills } })}><PillIcon size={14} />colliders</ShowButton><ShowButton label="Contacts that press, with their forces (K)" on={show.marks} onClick={() => useEditor.setState({ show: { ...show, marks: !show.marks } })}><MapPin size={14} />contacts</ShowButton></>}
       </div>
       <div className="absolute bottom-3 left-3 flex items-center gap-1.5">
         {brushing && <span className="chip pointer-events-none num">R {brush.radiusMm.toFixed(0)} mm{stage === 'comb' && brush.name === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}</span>}

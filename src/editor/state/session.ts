@@ -3,14 +3,18 @@
  * It listens to the store, keeps itself up to date, and tells the view when something to be drawn has changed.
  */
 import { bufferId, bytesOf, floatsOf, packPlanting, uintsOf, unpackPlanting } from '../../core/document/buffers';
-import type { BufferId, GroomDocument } from '../../core/document/schema';
+import type { BufferId, GroomDocument, SwayMap } from '../../core/document/schema';
 import { motionKey, plantKey, type Proof } from '../../core/document/proof';
 import type { FilledStrands } from '../../core/fill/strands';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { polylineLength } from '../../core/groom/polyline';
-import { clipTime, poseCharacter, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
+import { clipTime, leadingNodes, poseCharacter, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
+import type { ColliderSet } from '../../core/sway/colliders';
+import { CONTROL_WORDS, couplingNumbers, giveUp } from '../../core/sway/coupling';
 import type { Pill } from '../../core/sway/pills';
+import { tiedPoints, tieMotion } from '../../core/sway/ties';
+import { isCoupled } from '../../core/sway/run';
 import type { FrameMeasures, StartReport } from '../../core/sway/run';
 import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../../core/sway/shares';
 import type { FillReply, FillRequest, SwayReply, SwayRequest } from '../../workers/messages';
@@ -31,10 +35,12 @@ export interface Filled { strands: FilledStrands; frames: Float64Array }
 /** Workers of a live run at most, and the fewest guides worth one of their own. */
 const MOST_SHARES = 6, FEWEST_IN_SHARE = 24;
 
+/** Runs of other settings that are kept to compare, and their bytes together at most. */
+const MOST_KEPT_RUNS = 6, MOST_KEPT_BYTES = 512 << 20;
 /** Frames of a longer run come by messages, one at a time. */
 const MOST_SHARED_BYTES = 1 << 30;
 
-const NO_REPORT: StartReport = { guides: 0, cut: 0, heldShare: 0, beganInside: 0, beganDeepest: 0, pills: 0, kernel: 'float64', plan: { substeps: 0, passes: 0, error: 0, because: 'asked' } };
+const NO_REPORT: StartReport = { guides: 0, cut: 0, heldShare: 0, beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, pills: 0, shells: 0, bodies: 0, notes: [], kernel: 'float64', plan: { substeps: 0, passes: 0, error: 0, because: 'asked' } };
 
 type Listener = () => void;
 
@@ -47,12 +53,15 @@ export class Session {
   plotFaces: Uint32Array = new Uint32Array(0);
   filled: Filled | null = null;
   pose: Pose;
+  readonly restPose: Pose;
   /** The plot's mesh in the present pose. */
   skin: Float64Array;
   /** 7 × guides at the play head. */
   motions = new Float64Array(0);
   /** Computed frames of the live run, and of the bake that is shown. */
-  readonly live = new Map<number, Float32Array>();
+  live = new Map<number, Float32Array>();
+  /** Contacts that press in the frames of the live run; `MARK_NUMBERS` each. */
+  marks = new Map<number, Float32Array>();
   readonly baked = new Map<number, Float32Array>();
   saveNow: () => Promise<boolean> = () => Promise.resolve(false);
 
@@ -74,6 +83,7 @@ export class Session {
     const document = groom.document;
     this.mesh = character.meshes.find((m) => m.name === document.plot.mesh) ?? character.meshes[0];
     this.pose = poseCharacter(character, null, 0);
+    this.restPose = this.pose.slice();
     this.rest = new Float64Array(this.mesh.positions.length);
     skinPositions(character, this.mesh, this.pose, this.rest);
     this.skin = this.rest.slice();
@@ -97,7 +107,7 @@ export class Session {
     if (!read.ok) throw new Error(read.error.message);
     const session = new Session(groom, read.value, packed);
     const { plot, guides } = groom.document;
-    await Promise.all([plot.faces, guides?.planting, guides?.offsets].filter((id): id is string => !!id).map((id) => session.need(id)));
+    await Promise.all([plot.faces, guides?.planting, guides?.offsets, ...Object.values(groom.document.sway.maps)].filter((id): id is string => !!id).map((id) => session.need(id)));
     useEditor.getState().open(groom);
     session.adoptDocument(groom.document);
     session.setFrame(groom.document.shot.start);
@@ -110,6 +120,7 @@ export class Session {
   close(): void {
     this.closed = true;
     this.unsubscribe();
+    this.abandon();
     for (const w of this.swayWorkers) w.terminate();
     this.fillWorker.terminate();
     clearTimeout(this.pollTimer);
@@ -143,7 +154,7 @@ export class Session {
       this.changed();
     }
     if (state.frame !== before.frame) this.setFrame(state.frame);
-    if (state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.marked !== before.marked) this.changed();
+    if (state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.selected !== before.selected || state.swayTool !== before.swayTool || state.playing !== before.playing || state.marked !== before.marked) this.changed();
   }
 
   private adoptDocument(document: GroomDocument, before?: GroomDocument): void {
@@ -161,6 +172,7 @@ export class Session {
     }
     if (document.shot !== before?.shot) this.setFrame(useEditor.getState().frame, true);
     if (before && useEditor.getState().run.state === 'running' && this.key !== useEditor.getState().run.key) this.restartRun();
+    else if (before && this.kept.size > 0) this.recall();
     this.scheduleFill(before === undefined ? 0 : 120);
   }
 
@@ -188,17 +200,81 @@ export class Session {
     return this.posedSurface;
   }
 
-  /** Pills as the settings ask for, in the rest pose; fitted in a worker, the last ones until then. */
-  pills(): Pill[] {
-    const { hidden, sway } = this.document, key = JSON.stringify([hidden, sway.skinPills, sway.garments]);
-    if (this.pillKey !== key) {
-      this.pillKey = key;
-      this.toFill({ kind: 'pills', key, hidden, skin: sway.skinPills, garments: sway.garments === 'pills' });
+  /** What the groom can touch as the settings ask for, in the rest pose; found in a worker, the last that was found until then. */
+  colliders(): ColliderSet {
+    const { hidden, sway } = this.document, key = JSON.stringify([hidden, sway.roles, sway.meshes, sway.groupsOff, sway.pillsWithout, sway.pills, sway.colliders, sway.pillCover]);
+    if (this.colliderKey !== key) {
+      this.colliderKey = key;
+      this.toFill({ kind: 'colliders', key, hidden, settings: sway });
     }
-    return this.fittedPills;
+    return this.foundColliders;
   }
-  private pillKey = '';
+  /** Pills that stand for skin and cloth where light is concerned; whatever collides. */
+  lightPills(): Pill[] { this.colliders(); return this.fittedPills; }
+  private colliderKey = '';
+  private foundColliders: ColliderSet = { pills: [], floors: [], shells: [], notes: [] };
   private fittedPills: Pill[] = [];
+
+  /** Values of a painted map, one a vertex of the plot's mesh; null where it is 1 everywhere. */
+  mapOf(map: SwayMap): Float32Array | null {
+    const id = this.document.sway.maps[map], bytes = id ? this.buffers.get(id) : undefined;
+    return this.painting?.map === map ? this.painting.values : bytes ? floatsOf(bytes) : null;
+  }
+  /** A map under the brush, until the stroke ends. */
+  painting: { map: SwayMap; values: Float32Array } | null = null;
+  beginPainting(map: SwayMap): void {
+    const values = this.mapOf(map);
+    this.painting = { map, values: values ? values.slice() : new Float32Array(this.mesh.positions.length / 3).fill(1) };
+  }
+  endPainting(name: string | null): void {
+    const { painting } = this;
+    this.painting = null;
+    if (painting && name !== null) {
+      const id = painting.values.every((v) => v === 1) ? null : this.keep(bytesOf(painting.values));
+      useEditor.getState().edit(name, (d) => { d.sway.maps[painting.map] = id; });
+    }
+    this.changed();
+  }
+  /** One value all over a map. */
+  fillMap(map: SwayMap, value: number, name: string): void {
+    const id = value === 1 ? null : this.keep(bytesOf(new Float32Array(this.mesh.positions.length / 3).fill(value)));
+    useEditor.getState().edit(name, (d) => { d.sway.maps[map] = id; });
+  }
+  /** Joint that most roots hang on; −1 for none. */
+  mainJoint(): number {
+    const { guides } = this, count = new Map<number, number>();
+    if (!guides || this.mesh.skin < 0) return this.mesh.skin < 0 ? this.mesh.node : -1;
+    const lead = leadingNodes(this.character, this.mesh);
+    for (const f of guides.planting.faces) { const n = lead[this.mesh.triangles[3 * f]]; count.set(n, (count.get(n) ?? 0) + 1); }
+    return [...count].reduce((a, b) => (b[1] > a[1] ? b : a), [-1, 0])[0];
+  }
+  /** m: the lowest of all that is shown, in the rest pose. */
+  lowestPoint(): number {
+    const rest = poseCharacter(this.character, null, 0);
+    let low = Infinity;
+    for (const m of this.character.meshes) {
+      if (this.document.hidden.includes(m.name)) continue;
+      const P = new Float64Array(m.positions.length);
+      skinPositions(this.character, m, rest, P);
+      for (let v = 1; v < P.length; v += 3) low = Math.min(low, P[v]);
+    }
+    return Number.isFinite(low) ? low : 0;
+  }
+
+  /** Nodes of filled strands lifted out of what they pierce, of the picture that is shown now; null until they are known. */
+  pushed: { key: string; nodes: Float32Array } | null = null;
+  private pushAsked = '';
+  /** Asks for filled strands (`nodes` as the GPU has them) to be lifted out of the colliders in the present pose. */
+  pushOut(key: string, nodes: Float32Array, count: number): void {
+    if (this.pushAsked === key) return;
+    this.pushAsked = key;
+    const { hidden, sway } = this.document;
+    this.toFill({ kind: 'push', key, nodes, count, pose: this.pose.slice(), hidden, settings: sway });
+  }
+
+  private mapBuffers(): Partial<Record<SwayMap, Uint8Array>> {
+    return Object.fromEntries(Object.entries(this.document.sway.maps).flatMap(([name, id]) => { const bytes = id ? this.buffers.get(id) : undefined; return bytes ? [[name, bytes]] : []; }));
+  }
 
   /** World points of the guides as the stage shows them, and where they come from. */
   shownGuides(): { points: Float32Array; from: 'combed' | 'computed' | 'baked' } | null {
@@ -217,6 +293,30 @@ export class Session {
     const points = new Float32Array(guides.offsets.length);
     placeGuides(guides.offsets, this.motions, guides.pointCount, points);
     return { points, from: 'combed' };
+  }
+
+  /** How accessories move that are worn on ties, from where the skin alone would carry them. */
+  wornMotions(): Map<string, Float64Array> {
+    const out = new Map<string, Float64Array>(), { guides } = this, shown = this.shownGuides();
+    if (!guides || !shown || shown.from === 'combed') return out;
+    const combed = new Float32Array(guides.offsets.length);
+    let placed = false;
+    for (const tie of this.document.sway.ties) {
+      if (!tie.on || !tie.wears) continue;
+      if (!placed) placeGuides(guides.offsets, this.motions, guides.pointCount, combed);
+      placed = true;
+      const points = tiedPoints(tie, guides.planting.faces.length, guides.pointCount), motion = new Float64Array(7);
+      if (points.length < 2) continue;
+      tieMotion(combed, shown.points, points, guides.pointCount, motion);
+      out.set(tie.wears, motion);
+    }
+    return out;
+  }
+  /** Middle of all guide points that are shown, m. */
+  middleOfHair(): [number, number, number] {
+    const points = this.shownGuides()?.points, c: [number, number, number] = [0, 0, 0];
+    if (points) for (let a = 0; a < points.length; a++) c[a % 3] += points[a] / (points.length / 3);
+    return c;
   }
 
   // ------------------------------------------------------------ planting
@@ -309,14 +409,18 @@ export class Session {
     this.toFill({ kind: 'fill', request: ++this.fillNumber, faces: this.plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: Math.min(fill.preview, fill.count), full: fill.count, seed: plant.seed, lengthSpread: fill.lengthSpread });
   }
   private onFill(reply: FillReply): void {
-    if (reply.kind === 'pills') {
-      if (reply.key !== this.pillKey) return;
-      this.fittedPills = reply.pills;
-      useEditor.setState({ pillCount: reply.pills.length });
+    if (reply.kind === 'colliders') {
+      if (reply.key !== this.colliderKey) return;
+      this.foundColliders = reply.colliders;
+      this.fittedPills = reply.light;
+      useEditor.setState({ colliderCount: useEditor.getState().colliderCount + 1 });
+    } else if (reply.kind === 'pushed') {
+      if (reply.key !== this.pushAsked) return;
+      this.pushed = { key: reply.key, nodes: reply.nodes };
     } else if (reply.kind === 'planted') {
       if (reply.request === this.plantOrder?.request) this.onPlanted(reply.planting, reply.offsets);
     } else if (reply.kind === 'failed') {
-      useEditor.setState(reply.what === 'plant' ? { planting: false } : { filling: false });
+      useEditor.setState(reply.what === 'plant' ? { planting: false } : reply.what === 'fill' ? { filling: false } : {});
       this.onTrouble?.(reply.message);
     } else if (reply.request === this.fillNumber) {
       this.filled = { strands: reply.strands, frames: restFrames(reply.strands.roots, this.rest, this.mesh.triangles) };
@@ -332,40 +436,71 @@ export class Session {
     const { run } = useEditor.getState();
     if (!this.document.guides) return;
     if (run.key === this.key && (run.state === 'running' || (run.state === 'done' && this.live.size > 0))) return;
-    this.restartRun();
+    if (!this.recall()) this.restartRun();
+  }
+  /** Runs of other settings, newest last: to switch a collider off and on and compare at once. */
+  private readonly kept = new Map<string, { live: Map<number, Float32Array>; marks: Map<number, Float32Array>; run: EditorState['run'] }>();
+  private keepRun(): void {
+    const { run } = useEditor.getState();
+    if (run.state !== 'done' || this.live.size === 0) return;
+    this.kept.delete(run.key);
+    this.kept.set(run.key, { live: this.live, marks: this.marks, run });
+    const bytes = (): number => [...this.kept.values()].reduce((n, k) => n + [...k.live.values(), ...k.marks.values()].reduce((m, a) => m + a.byteLength, 0), 0);
+    while (this.kept.size > 1 && (this.kept.size > MOST_KEPT_RUNS || bytes() > MOST_KEPT_BYTES)) this.kept.delete(this.kept.keys().next().value!);
+  }
+  /** Shows a run that was made with the present settings, if it is still there. */
+  private recall(): boolean {
+    const kept = this.kept.get(this.key), { run } = useEditor.getState();
+    if (!kept || (run.key === this.key && this.live.size > 0)) return false;
+    this.live = kept.live;
+    this.marks = kept.marks;
+    useEditor.setState({ run: kept.run });
+    this.changed();
+    return true;
   }
   restartRun(): void {
     const { document } = this, g = document.guides;
     if (!g) return;
-    this.live.clear();
+    this.abandon();
+    this.live = new Map();
+    this.marks = new Map();
     const { start, end, fps } = document.shot;
     useEditor.setState({ run: { state: 'running', key: this.key, proof: { start, end, fps, report: { ...NO_REPORT, guides: g.count }, frames: [] }, rate: 0, head: start - document.bake.preRoll - 1 } });
     const run = ++this.runNumber;
     this.gathering.clear();
-    this.shares = shareBounds(g.count, Math.min(this.swayWorkers.length, Math.ceil(g.count / FEWEST_IN_SHARE)));
     const first = start - document.bake.preRoll, room = end - first + 1, bytes = SharedFrames.bytes(3 * g.pointCount * g.count, room);
     const shared = crossOriginIsolated && bytes <= MOST_SHARED_BYTES ? new SharedArrayBuffer(bytes) : null;
+    // strands that act on each other need memory in common, or one worker for all of them
+    const coupled = isCoupled(document.sway), alone = coupled && !crossOriginIsolated;
+    this.shares = shareBounds(g.count, alone ? 1 : Math.min(this.swayWorkers.length, Math.ceil(g.count / FEWEST_IN_SHARE)));
+    const coupling = coupled && !alone ? { memory: new SharedArrayBuffer(8 * couplingNumbers(g.count * g.pointCount)), control: new SharedArrayBuffer(4 * CONTROL_WORDS) } : undefined;
+    this.control = coupling ? new Int32Array(coupling.control) : null;
     this.sharedFrames = shared && new SharedFrames(shared, 3 * g.pointCount * g.count, first, room);
     this.report = null;
     this.lastFrameAt = performance.now();
     this.toSway({ kind: 'stop' });
     this.shares.slice(0, -1).forEach((from, part) => this.toSway({
-      kind: 'run', run, part, from, to: this.shares[part + 1], shared, document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, startFrame: start, endFrame: end, preRoll: document.bake.preRoll,
+      kind: 'run', run, part, from, to: this.shares[part + 1], shared, document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, maps: this.mapBuffers(), startFrame: start, endFrame: end, preRoll: document.bake.preRoll, bounds: this.shares, coupling,
     }, this.swayWorkers[part]));
   }
+  /** Words of the shares that run in step; set to let them go. */
+  private control: Int32Array | null = null;
+  private abandon(): void { if (this.control) giveUp(this.control); this.control = null; }
   /** First guide of each worker's share, and the end; the memory they write to; frames of which some shares are still missing. */
   private shares: number[] = [];
   private sharedFrames: SharedFrames | null = null;
-  private readonly gathering = new Map<number, { points: Float32Array; parts: (FrameMeasures | undefined)[]; missing: number }>();
+  private readonly gathering = new Map<number, { points: Float32Array; parts: (FrameMeasures | undefined)[]; marks: Float32Array[]; missing: number }>();
   private report: StartReport | null = null;
   private lastFrameAt = 0;
 
   stopRun(): void {
     this.runNumber++;
+    this.abandon();
     this.toSway({ kind: 'stop' });
     const { run } = useEditor.getState();
     if (run.state === 'running') useEditor.setState({ run: NO_RUN });
-    this.live.clear();
+    this.live = new Map();
+    this.marks = new Map();
     this.changed();
   }
   private onSway(reply: SwayReply): void {
@@ -384,11 +519,13 @@ export class Session {
     }
     const { frame } = reply.measures;
     let whole = this.gathering.get(frame);
-    if (!whole) this.gathering.set(frame, (whole = { points: this.sharedFrames?.frame(frame) ?? new Float32Array(this.guides.offsets.length), parts: [], missing: this.shares.length - 1 }));
+    if (!whole) this.gathering.set(frame, (whole = { points: this.sharedFrames?.frame(frame) ?? new Float32Array(this.guides.offsets.length), parts: [], marks: [], missing: this.shares.length - 1 }));
     if (reply.points) whole.points.set(reply.points, 3 * this.guides.pointCount * this.shares[reply.part]);
     whole.parts[reply.part] = reply.measures;
+    whole.marks.push(reply.marks);
     if (--whole.missing > 0) return;
     this.gathering.delete(frame);
+    this.marks.set(frame, joined(whole.marks));
     this.onFrame(whole.points, whole.parts.map((m) => m!).reduce(joinMeasures));
   }
   private onFrame(points: Float32Array, measures: FrameMeasures): void {
@@ -401,7 +538,7 @@ export class Session {
     const proof = { ...run.proof, frames: [...run.proof.frames, measures] }, done = measures.frame >= proof.end;
     useEditor.setState({ run: { ...run, state: done ? 'done' : 'running', rate, head: measures.frame, proof } });
     if (Math.round(useEditor.getState().frame) === measures.frame) this.changed();
-    if (done) void this.keepTake(run.key, proof);
+    if (done) { this.keepRun(); void this.keepTake(run.key, proof); }
   }
   onTrouble: ((message: string) => void) | null = null;
   private async keepTake(key: string, proof: Proof): Promise<void> {
@@ -458,4 +595,11 @@ export class Session {
 
 function lengthsOf(offsets: Float32Array, pointCount: number): Float32Array {
   return Float32Array.from({ length: offsets.length / (3 * pointCount) }, (_, g) => polylineLength(offsets, g * pointCount, pointCount));
+}
+
+function joined(parts: Float32Array[]): Float32Array {
+  const out = new Float32Array(parts.reduce((n, p) => n + p.length, 0));
+  let at = 0;
+  for (const p of parts) { out.set(p, at); at += p.length; }
+  return out;
 }

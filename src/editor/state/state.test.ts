@@ -11,7 +11,7 @@ import { NO_RUN, useEditor } from './store';
 const document = (): GroomDocument => ({ ...newDocument('head', { clip: 'walk', start: 0, end: 10, fps: 24, cyclic: false }) });
 const withGuides = (): GroomDocument => { const d = document(); return { ...d, guides: { count: 3, pointCount: 8, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: plantKey(d), combed: true } }; };
 const groom = (d: GroomDocument): Groom => ({ id: 'g1', name: 'hair', version: 4, document: d, character: { id: 'c1', name: 'Oda', fileName: 'oda.glb', packed: 'p'.repeat(64), warnings: [] }, production: { id: 'x', name: 'Test' } });
-const frame = (f: number, depth = 0, stretch = 0, netUses = 0): Proof['frames'][number] => ({ frame: f, depth, depthGuide: 2, stretch, stretchGuide: 1, netUses });
+const frame = (f: number, depth = 0, stretch = 0, netUses = 0): Proof['frames'][number] => ({ frame: f, depth, depthGuide: 2, stretch, stretchGuide: 1, netUses, contacts: 0, press: 0, broken: [], volume: 1 });
 const proof = (frames: Proof['frames']): Proof => ({ start: 0, end: 10, fps: 24, report: reportSchema.parse({ guides: 3, cut: 0, beganInside: 0, beganDeepest: 0, pills: 1 }), frames });
 const bake = (state: Bake['state'], key: string): Bake => ({ id: 'b', groomId: 'g1', motionKey: key, startFrame: 0, endFrame: 10, preRoll: 4, guideCount: 3, pointCount: 8, state, stepsDone: 0, steps: 15, message: null, report: null, createdAt: '', startedAt: null, finishedAt: null });
 

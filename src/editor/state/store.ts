@@ -2,13 +2,17 @@
 import { create } from 'zustand';
 import type { Draft } from 'immer';
 import { closeStep, edit, redo, startHistory, undo, type History } from '../../core/document/edits';
-import type { GroomDocument } from '../../core/document/schema';
+import type { GroomDocument, SwayMap } from '../../core/document/schema';
 import type { Proof } from '../../core/document/proof';
 import type { Bake, Groom } from './api';
 
 export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
 export type Stage = (typeof STAGES)[number];
-export type BrushName = 'comb' | 'cut' | 'addSkin' | 'takeSkin';
+export type BrushName = 'comb' | 'cut' | 'addSkin' | 'takeSkin' | 'paint' | 'tie';
+/** A collider by its key, a mesh by its name, a tie by its id. */
+export type Selected = { kind: 'collider' | 'mesh' | 'tie'; key: string } | null;
+/** Paint a map: toward a value; gather guides for the chosen tie. */
+export type SwayTool = { name: 'look' } | { name: 'paint'; map: SwayMap; value: number } | { name: 'tie' };
 export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'behind';
 export type ViewName = 'front' | 'side' | 'back' | 'top' | 'threeQuarter' | 'whole';
 
@@ -33,7 +37,11 @@ export interface EditorState {
   frame: number;
   playing: boolean;
   brush: { name: BrushName; radiusMm: number; strength: number; falloff: number };
-  show: { hair: boolean; guides: boolean; pills: boolean };
+  show: { hair: boolean; guides: boolean; pills: boolean; marks: boolean };
+  /** What the tray and the view have in hand. */
+  selected: Selected;
+  /** What the pointer does in Sway besides looking around. */
+  swayTool: SwayTool;
   strip: 'time' | 'profile';
   run: RunState;
   bakes: Bake[];
@@ -45,7 +53,8 @@ export interface EditorState {
   viewRequest: { name: ViewName; count: number };
   filling: boolean;
   planting: boolean;
-  pillCount: number;
+  /** Goes up whenever the colliders have been found anew. */
+  colliderCount: number;
   fillCount: number;
   commandOpen: boolean;
   keysOpen: boolean;
@@ -64,9 +73,10 @@ export const useEditor = create<EditorState>((set, get) => ({
   groom: null, loadError: null, history: null, save: 'saved', saveMessage: '',
   stage: 'cast', frame: 0, playing: false,
   brush: { name: 'comb', radiusMm: 28, strength: 0.7, falloff: 0.8 },
-  show: { hair: true, guides: false, pills: false },
+  show: { hair: true, guides: false, pills: false, marks: false },
+  selected: null, swayTool: { name: 'look' },
   strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
-  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, pillCount: 0, fillCount: 0,
+  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat',
   set: (patch) => set(patch),
   open: (groom) => set({ groom, history: startHistory(groom.document), frame: groom.document.shot.start, save: 'saved' }),

@@ -5,7 +5,7 @@ import type { Session } from '../state/session';
 import { useEditor, type BrushName } from '../state/store';
 import type { Viewport } from './viewport';
 
-const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', addSkin: 'Add skin to the plot', takeSkin: 'Take skin from the plot' };
+const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', addSkin: 'Add skin to the plot', takeSkin: 'Take skin from the plot', paint: 'Paint', tie: 'Choose guides of a tie' };
 
 interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean }
 
@@ -39,6 +39,7 @@ export class BrushTool {
     const { stage, brush } = useEditor.getState();
     if (stage === 'comb') return brush.name === 'cut' ? 'cut' : 'comb';
     if (stage === 'plant') return brush.name === 'takeSkin' ? 'takeSkin' : 'addSkin';
+    if (stage === 'sway' && this.session.guides) { const { swayTool } = useEditor.getState(); return swayTool.name === 'paint' ? 'paint' : swayTool.name === 'tie' ? 'tie' : null; }
     return null;
   }
   private get settings(): Brush {
@@ -85,6 +86,7 @@ export class BrushTool {
     this.view.controls.enabled = false;
     this.canvas.setPointerCapture(e.pointerId);
     useEditor.setState({ playing: false });
+    if (name === 'paint' || name === 'tie') { this.beginSway(name, hit, e.ctrlKey || e.metaKey); return; }
     const painting = name === 'addSkin' || name === 'takeSkin';
     this.stroke = { name, points: painting ? null : this.session.beginStroke(), faces: painting ? new Set(this.session.plotFaces) : null, last: hit.point, strides: new Strides(hit.point.toArray(), this.settings.radius), depth: hit.depth, changed: false };
     if (painting) this.paint(hit.point, e.ctrlKey || e.metaKey);
@@ -100,6 +102,11 @@ export class BrushTool {
     const events = e.getCoalescedEvents?.() ?? [];
     const places = (events.length > 0 ? events : [e]).map((c) => this.at(c));
     for (const [px, py] of places) {
+      if (stroke.name === 'paint' || stroke.name === 'tie') {
+        const hit = this.pick(px, py);
+        if (hit) this.dab(hit.point, e.ctrlKey || e.metaKey);
+        continue;
+      }
       if (stroke.faces) {
         const hit = this.pick(px, py);
         if (hit) this.paint(hit.point, e.ctrlKey || e.metaKey);
@@ -144,6 +151,41 @@ export class BrushTool {
     session.changed();
   }
 
+  private beginSway(name: 'paint' | 'tie', hit: { point: THREE.Vector3; depth: number }, reverse: boolean): void {
+    const { swayTool } = useEditor.getState();
+    if (swayTool.name === 'paint') this.session.beginPainting(swayTool.map);
+    this.stroke = { name, points: null, faces: null, last: hit.point, strides: new Strides(hit.point.toArray(), this.settings.radius), depth: hit.depth, changed: false };
+    this.dab(hit.point, reverse);
+  }
+  /** One touch of the brush on the skin: paints a map, or gathers guides for the chosen tie by their roots. */
+  private dab(centre: THREE.Vector3, reverse: boolean): void {
+    const { stroke, session } = this, { swayTool, selected } = useEditor.getState(), r = this.settings.radius;
+    if (!stroke) return;
+    if (swayTool.name === 'paint' && session.painting) {
+      const { values } = session.painting, P = session.skin, toward = reverse ? 1 : swayTool.value;
+      for (let v = 0; v < values.length; v++) {
+        const d = Math.hypot(P[3 * v] - centre.x, P[3 * v + 1] - centre.y, P[3 * v + 2] - centre.z) / r;
+        if (d >= 1) continue;
+        values[v] += (toward - values[v]) * 0.5 * (1 - d * d) ** 2;
+        stroke.changed = true;
+      }
+    } else if (swayTool.name === 'tie' && selected?.kind === 'tie') {
+      const tie = session.document.sway.ties.find((t) => t.id === selected.key), { motions } = session;
+      if (!tie) return;
+      const chosen = new Set(tie.guides);
+      for (let g = 0; g < motions.length / 7; g++) {
+        if (Math.hypot(motions[7 * g + 4] - centre.x, motions[7 * g + 5] - centre.y, motions[7 * g + 6] - centre.z) > r) continue;
+        if (reverse) chosen.delete(g);
+        else chosen.add(g);
+      }
+      if (chosen.size > 0 && (chosen.size !== tie.guides.length || tie.guides.some((g) => !chosen.has(g)))) {
+        const guides = [...chosen].sort((a, b) => a - b);
+        useEditor.getState().edit(`Guides of ${tie.name}`, (d) => { const t = d.sway.ties.find((x) => x.id === tie.id); if (t) t.guides = guides; }, `tie.${tie.id}.guides`);
+      }
+    }
+    session.changed();
+  }
+
   private up = (e: PointerEvent): void => {
     const { stroke } = this;
     if (!stroke) return;
@@ -154,7 +196,9 @@ export class BrushTool {
     this.stroke = null;
     this.view.controls.enabled = true;
     if (this.canvas.hasPointerCapture(e.pointerId)) this.canvas.releasePointerCapture(e.pointerId);
-    if (stroke.faces) {
+    if (stroke.name === 'paint') { const { painting } = this.session; this.session.endPainting(stroke.changed && painting ? `Paint ${painting.map}` : null); }
+    else if (stroke.name === 'tie') useEditor.getState().endStep();
+    else if (stroke.faces) {
       if (stroke.changed) this.session.setPlot(Uint32Array.from(stroke.faces), STROKE_NAMES[stroke.name]);
     } else this.session.endStroke(stroke.changed ? STROKE_NAMES[stroke.name] : null);
   };
@@ -163,6 +207,7 @@ export class BrushTool {
     this.stroke = null;
     this.view.controls.enabled = true;
     if (stroke?.points) this.session.endStroke(null);
+    if (stroke?.name === 'paint') this.session.endPainting(null);
   };
   private leave = (): void => { if (!this.stroke) this.view.showBrush(null, 0, 0); };
 

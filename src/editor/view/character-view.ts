@@ -63,6 +63,15 @@ export class CharacterView {
       object.matrixWorld.copy(object.matrix);
     }
   }
+  /** What is worn on a tie moves with it: rigid motions (quaternion, translation) by mesh name, on top of the pose. */
+  setWorn(motions: ReadonlyMap<string, Float64Array>): void {
+    for (const mesh of this.character.meshes) {
+      const object = this.meshes.get(mesh.name)!, m = motions.get(mesh.name);
+      if (mesh.skin >= 0) object.matrix.identity();
+      if (m) object.matrix.premultiply(new THREE.Matrix4().compose(new THREE.Vector3(m[4], m[5], m[6]), new THREE.Quaternion(m[0], m[1], m[2], m[3]), new THREE.Vector3(1, 1, 1)));
+      object.matrixWorld.copy(object.matrix);
+    }
+  }
   setHidden(hidden: readonly string[]): void { for (const [name, mesh] of this.meshes) mesh.visible = !hidden.includes(name); }
 
   dispose(): void {

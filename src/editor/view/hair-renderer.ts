@@ -158,7 +158,22 @@ export class HairRenderer {
     this.pass(this.setUniforms(this.material('nodes', S.SCREEN_VERTEX, S.NODE_FRAGMENT), {
       tGuide: this.guideTexture, tStrand: this.strandTexture, tRoot: this.rootTexture, uStrands: this.drawn, uPoints: this.pointCount, uClump: fill.clump, uLock: fill.lock, uFrizz: fill.frizzMm / 1000,
     }), nodes);
-    if (!relight) return;
+    if (relight) this.relight(fill, pills);
+  }
+
+  /** Takes other places for the nodes than the treatments gave, 4 × NODES × strands, and lights them. */
+  replaceNodes(data: Float32Array, fill: GroomDocument['fill'], pills: Float64Array): void {
+    const { nodes } = this;
+    if (!nodes || data.length !== 4 * NODE_ROW * nodes.height) return;
+    const texture = new THREE.DataTexture(data, NODE_ROW, nodes.height, THREE.RGBAFormat, THREE.FloatType);
+    texture.needsUpdate = true;
+    this.pass(this.setUniforms(this.material('copy', S.SCREEN_VERTEX, S.COPY_FRAGMENT), { tFrom: texture }), nodes);
+    texture.dispose();
+    this.relight(fill, pills);
+  }
+
+  private relight(fill: GroomDocument['fill'], pills: Float64Array): void {
+    const nodes = this.nodes!;
     const voxel = this.box.w / 64;
     this.points.material = this.setUniforms(this.material('splat', S.SPLAT_VERTEX, S.SPLAT_FRAGMENT, { blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneFactor, blendSrcAlpha: THREE.OneFactor, blendDstAlpha: THREE.OneFactor }), {
       tNodes: nodes.texture, uBox: this.box, uExtinction: (fill.widthUm * 1e-6 * (this.fullCount / this.drawn) * 0.78) / voxel ** 3,

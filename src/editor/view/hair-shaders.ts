@@ -47,6 +47,9 @@ void main(){
   o=vec4(root.xyz+p+q.w*v+cross(q.xyz,v),.75+.5*unit(e+8u));
 }`;
 
+/** One texture into another. */
+export const COPY_FRAGMENT = `${PRECISION}uniform sampler2D tFrom;out vec4 o;void main(){o=texelFetch(tFrom,ivec2(gl_FragCoord.xy),0);}`;
+
 const VOLUME = `
 uniform vec4 uBox; // centre, size
 vec4 atlas(sampler2D t,vec3 g){

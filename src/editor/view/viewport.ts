@@ -3,12 +3,13 @@
  */
 import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import { rigidMotionInto, poseCharacter } from '../../core/mesh/character';
+import type { GroomDocument, SwayMap } from '../../core/document/schema';
 import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
 import { CharacterView } from './character-view';
 import { HairRenderer, LIGHTS } from './hair-renderer';
+import { Overlays, setSegments } from './overlays';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
 const STILL_FRAMES = 20;
@@ -34,7 +35,9 @@ export class Viewport {
   private readonly character: CharacterView;
   private readonly guideLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly markLine: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
-  private readonly pillLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  readonly overlays: Overlays;
+  private readonly gripPoints: THREE.Points<THREE.BufferGeometry, THREE.PointsMaterial>;
+  private readonly mapMesh: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
   private readonly plotMesh: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
   private readonly brushRing: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private targets: { main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget } | null = null;
@@ -76,14 +79,19 @@ export class Viewport {
     };
     this.guideLines = line(0xf0c48a, 0.9);
     this.markLine = line(0xff5a3c, 1, false);
-    this.pillLines = line(0xa8e0f5, 0.6, false);
+    this.overlays = new Overlays(session);
+    this.gripPoints = new THREE.Points(new THREE.BufferGeometry(), new THREE.PointsMaterial({ color: 0xffc27a, size: 11, sizeAttenuation: false, depthTest: false, transparent: true }));
+    this.gripPoints.frustumCulled = false;
+    this.gripPoints.renderOrder = 3;
+    this.mapMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ vertexColors: true, transparent: true, opacity: 0.75, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
+    this.mapMesh.frustumCulled = false;
     this.brushRing = line(0xffffff, 0.95, false);
     this.plotMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ color: 0xd98a4e, transparent: true, opacity: 0.42, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
     this.plotMesh.frustumCulled = false;
     const floor = new THREE.GridHelper(4, 16, 0x3a3733, 0x4a4641);
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
-    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.pillLines, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.overlays.group, this.gripPoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -106,6 +114,9 @@ export class Viewport {
     this.unsubscribe();
     this.controls.dispose();
     this.hair.dispose();
+    this.overlays.dispose();
+    this.gripPoints.geometry.dispose();
+    this.mapMesh.geometry.dispose();
     this.character.dispose();
     for (const t of Object.values(this.targets ?? {})) t.dispose();
     this.renderer.dispose();
@@ -162,6 +173,7 @@ export class Viewport {
     const document = state.history?.document;
     if (!document) return;
     this.character.setPose(session.pose);
+    this.character.setWorn(session.wornMotions());
     this.character.setHidden(document.hidden);
     const shown = session.shownGuides(), { guides, filled } = session;
 
@@ -180,7 +192,9 @@ export class Viewport {
       this.hair.setRoots(motions);
       const drawn = coarse ? this.movingStrands : Infinity, relight = !coarse || this.movingStrands >= this.hair.strandCount || this.refreshes++ % 6 === 0;
       if (relight) this.hair.setBounds(shown.points);
-      this.hair.update(document.fill, this.pillsNow(), drawn, relight);
+      const pills = this.pillsNow();
+      this.hair.update(document.fill, pills, drawn, relight);
+      if (!coarse && document.sway.pushFilled && (stage === 'sway' || stage === 'proof' || stage === 'bake') && !state.playing) this.pushFilled(document, pills, shown.points);
     }
     this.hairShown = hairOn && !!guides && !!filled && !!shown;
 
@@ -204,29 +218,49 @@ export class Viewport {
       this.plotMesh.geometry.setAttribute('position', new THREE.BufferAttribute(Float32Array.from(session.skin), 3));
     }
 
-    this.pillLines.visible = state.show.pills && (stage === 'sway' || stage === 'proof');
-    if (this.pillLines.visible) setSegments(this.pillLines.geometry, pillSegments(this.pillsNow()));
-    this.brushRing.visible &&= stage === 'comb' || stage === 'plant';
+    const moving = stage === 'sway' || stage === 'proof', proof = stage === 'bake' ? state.bakeProof : state.run.key === session.key ? state.run.proof : null, at = Math.round(state.frame);
+    this.overlays.update({
+      colliders: state.show.pills && moving, marks: state.show.marks && moving && state.run.key === session.key, sway: stage === 'sway', chosen: stage === 'sway' ? (state.selected?.key ?? null) : null,
+      guides: shown?.points ?? null, frame: at, torn: proof?.frames.find((f) => f.frame === at)?.broken ?? [],
+    });
+    const grips = this.gripPlaces();
+    this.gripPoints.visible = grips.length > 0;
+    if (grips.length > 0) setSegments(this.gripPoints.geometry, Float32Array.from(grips.flatMap((g) => g.toArray())));
+    this.brushRing.visible &&= stage === 'comb' || stage === 'plant' || (stage === 'sway' && state.swayTool.name !== 'look');
+    this.showMap(stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : null);
   }
   private hairShown = false;
 
-  /** Pills in the present pose: a xyz r, b xyz r. */
-  private pillsNow(): Float64Array {
-    const { session } = this, pills = session.pills(), rest = (this.restPose ??= poseCharacter(session.character, null, 0));
-    const out = new Float64Array(8 * pills.length), m = new Float64Array(7), q = new THREE.Quaternion(), v = new THREE.Vector3();
-    pills.forEach((pill, k) => {
-      rigidMotionInto(m, 0, rest, session.pose, pill.node);
-      q.set(m[0], m[1], m[2], m[3]);
-      for (const [side, p, r] of [[0, pill.a, pill.radiusA], [1, pill.b, pill.radiusB]] as const) {
-        v.set(...p).applyQuaternion(q);
-        out.set([v.x + m[4], v.y + m[5], v.z + m[6], r], 8 * k + 4 * side);
-      }
-    });
-    // those nearest the hair first: the light volume takes only so many
-    const c = this.controls.target, order = pills.map((_, k) => k).sort((a, b) => near(out, a, c) - near(out, b, c));
-    return Float64Array.from(order.flatMap((k) => Array.from(out.subarray(8 * k, 8 * k + 8))));
+  /** The picture rests: shows filled strands lifted out of what they pierce, as soon as they are known. */
+  private pushFilled(document: GroomDocument, pills: Float64Array, points: Float32Array): void {
+    const { session } = this, { frame, stage, run, bakeId } = useEditor.getState();
+    let sum = 0;
+    for (let i = 0; i < points.length; i += 7) sum += points[i] * ((i % 31) + 1);
+    const key = JSON.stringify([Math.round(frame), stage, run.key, bakeId, this.hair.strandCount, sum, document.fill, document.hidden, session.key]);
+    if (session.pushed?.key === key) this.hair.replaceNodes(session.pushed.nodes, document.fill, pills);
+    else session.pushOut(key, this.hair.readNodes(), this.hair.strandCount);
   }
-  private restPose: Float64Array | null = null;
+
+  /** A painted map on the skin, from dark (0) to light (1). */
+  private showMap(map: SwayMap | null): void {
+    const { session } = this;
+    this.mapMesh.visible = map !== null;
+    if (map === null) return;
+    const values = session.mapOf(map), n = session.mesh.positions.length / 3, colours = new Float32Array(3 * n), tone = new THREE.Color();
+    for (let v = 0; v < n; v++) { const x = values ? values[v] : 1; tone.setHSL(0.09 + 0.5 * (1 - x), 0.55, 0.12 + 0.6 * x); tone.toArray(colours, 3 * v); }
+    const g = this.mapMesh.geometry;
+    if (!g.index) g.setIndex(new THREE.BufferAttribute(session.mesh.triangles, 1));
+    g.setAttribute('position', new THREE.BufferAttribute(Float32Array.from(session.skin), 3));
+    g.setAttribute('color', new THREE.BufferAttribute(colours, 3));
+  }
+  /** Given by the grips of what is chosen. */
+  gripPlaces: () => THREE.Vector3[] = () => [];
+
+  /** Pills for the light volume in the present pose, those nearest the hair first, as it takes only so many: a xyz r, b xyz r. */
+  private pillsNow(): Float64Array {
+    const c = this.controls.target, posed = this.session.lightPills().map((p) => this.overlays.posedPill(p)), far = (p: readonly number[]): number => Math.hypot((p[0] + p[4]) / 2 - c.x, (p[1] + p[5]) / 2 - c.y, (p[2] + p[6]) / 2 - c.z);
+    return Float64Array.from(posed.sort((a, b) => far(a) - far(b)).flat());
+  }
 
   /** Ring on the surface: radius and, inside, where the strength begins to fall. */
   showBrush(place: { point: ArrayLike<number>; normal: ArrayLike<number> } | null, radius: number, falloff: number): void {
@@ -251,6 +285,13 @@ export class Viewport {
     caster.setFromCamera(new THREE.Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera);
     return { origin: caster.ray.origin, direction: caster.ray.direction };
   }
+  /** Where a place is on the canvas, in pixels. */
+  project(place: THREE.Vector3): [number, number] {
+    this.camera.updateMatrixWorld();
+    const p = place.clone().project(this.camera);
+    return [((p.x + 1) / 2) * this.width, ((1 - p.y) / 2) * this.height];
+  }
+  get right(): THREE.Vector3 { return new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 0); }
   get forward(): THREE.Vector3 { return this.camera.getWorldDirection(new THREE.Vector3()); }
 
   // ---------------------------------------------------------------- drawing
@@ -328,13 +369,6 @@ export class Viewport {
   readNodes(): Float32Array { return this.hair.readNodes(); }
 }
 
-const near = (p: Float64Array, k: number, c: THREE.Vector3): number => Math.hypot((p[8 * k] + p[8 * k + 4]) / 2 - c.x, (p[8 * k + 1] + p[8 * k + 5]) / 2 - c.y, (p[8 * k + 2] + p[8 * k + 6]) / 2 - c.z);
-
-function setSegments(geometry: THREE.BufferGeometry, points: Float32Array): void {
-  const known = geometry.getAttribute('position') as THREE.BufferAttribute | undefined;
-  if (known && known.array.length === points.length) { known.array.set(points); known.needsUpdate = true; }
-  else { geometry.dispose(); geometry.setAttribute('position', new THREE.BufferAttribute(points, 3)); }
-}
 
 function guideSegments(points: ArrayLike<number>, pointCount: number): Float32Array {
   const guides = points.length / (3 * pointCount), out = new Float32Array(6 * guides * (pointCount - 1));
@@ -344,26 +378,4 @@ function guideSegments(points: ArrayLike<number>, pointCount: number): Float32Ar
     for (let k = 0; k < 6; k++) out[o++] = points[p + k];
   }
   return out;
-}
-
-function pillSegments(pills: Float64Array): Float32Array {
-  const out: number[] = [];
-  for (let k = 0; k < pills.length / 8; k++) {
-    const a = new THREE.Vector3(pills[8 * k], pills[8 * k + 1], pills[8 * k + 2]), b = new THREE.Vector3(pills[8 * k + 4], pills[8 * k + 5], pills[8 * k + 6]), ra = pills[8 * k + 3], rb = pills[8 * k + 7];
-    const t = b.clone().sub(a).normalize(), u = new THREE.Vector3(Math.abs(t.x) < 0.9 ? 1 : 0, Math.abs(t.x) < 0.9 ? 0 : 1, 0).cross(t).normalize(), w = t.clone().cross(u);
-    const dir = (i: number): THREE.Vector3 => { const q = (i / 24) * 2 * Math.PI; return u.clone().multiplyScalar(Math.cos(q)).addScaledVector(w, Math.sin(q)); };
-    const push = (p: THREE.Vector3, q: THREE.Vector3): void => { out.push(...p.toArray(), ...q.toArray()); };
-    for (let i = 0; i < 24; i++) {
-      push(a.clone().addScaledVector(dir(i), ra), a.clone().addScaledVector(dir(i + 1), ra));
-      push(b.clone().addScaledVector(dir(i), rb), b.clone().addScaledVector(dir(i + 1), rb));
-    }
-    for (let i = 0; i < 24; i += 6) {
-      push(a.clone().addScaledVector(dir(i), ra), b.clone().addScaledVector(dir(i), rb));
-      for (const [c, r, s] of [[a, ra, -1], [b, rb, 1]] as const) for (let j = 0; j < 6; j++) {
-        const arc = (m: number): THREE.Vector3 => { const q = ((m / 6) * Math.PI) / 2; return c.clone().addScaledVector(dir(i), r * Math.cos(q)).addScaledVector(t, s * r * Math.sin(q)); };
-        push(arc(j), arc(j + 1));
-      }
-    }
-  }
-  return Float32Array.from(out);
 }

@@ -1,0 +1,50 @@
+/** Filled strands and what collides in one pose: where the two parts meet. */
+import type { SwaySettings } from '../document/schema';
+import { NODES } from '../fill/strands';
+import { moveInto } from '../math/mat4';
+import { poseCharacter, skinPositions, type Character, type Pose } from '../mesh/character';
+import { collidersOf, type ColliderSet } from './colliders';
+import { boxOf, PosedObstacles, type Obstacles } from './push-out';
+import { nodeMotionsInto } from './scene';
+import { describeShell } from './shell-check';
+
+/** Colliders of a character as last asked for, with the shells that have an outside. */
+let known: { character: Character; key: string; set: ColliderSet; obstacles: Obstacles; shells: number[]; nodes: number[] } | null = null;
+
+function obstaclesOf(character: Character, hidden: readonly string[], settings: SwaySettings): NonNullable<typeof known> {
+  const { roles, meshes, groupsOff, pillsWithout, pills, colliders, pillCover } = settings, key = JSON.stringify([hidden, roles, meshes, groupsOff, pillsWithout, pills, colliders, pillCover]);
+  if (known?.character === character && known.key === key) return known;
+  const set = collidersOf(character, hidden, settings), rest = poseCharacter(character, null, 0), used = set.pills.filter((p) => p.on);
+  // of a sheet a filled strand does not know on which side it belongs
+  const shells = set.shells.filter((s) => s.on && !s.twoSided).map((s) => s.mesh).filter((m) => {
+    const P = new Float64Array(character.meshes[m].positions.length);
+    skinPositions(character, character.meshes[m], rest, P);
+    return describeShell(character.meshes[m].triangles, P).closed;
+  });
+  known = { character, key, set, shells, nodes: used.map((p) => p.node), obstacles: { pills: used, floors: [], shells: shells.map((m) => ({ triangles: character.meshes[m].triangles, closed: true })) } };
+  return known;
+}
+
+/**
+ * Lifts filled strands (3 × NODES × strands, m, world, in place) out of the colliders of a character in a pose. Returns the
+ * greatest depth any had before, m.
+ */
+export function pushFilled(character: Character, hidden: readonly string[], settings: SwaySettings, pose: Pose, P: Float32Array): number {
+  const { set, obstacles, shells, nodes } = obstaclesOf(character, hidden, settings), rest = poseCharacter(character, null, 0), used = set.pills.filter((p) => p.on);
+  const motions = new Float64Array(7 * nodes.length), ends = new Float64Array(6 * used.length);
+  nodeMotionsInto(motions, nodes, rest, pose);
+  used.forEach((p, k) => { moveInto(ends, 6 * k, p.a, 0, motions, 7 * k); moveInto(ends, 6 * k + 3, p.b, 0, motions, 7 * k); });
+  const on = set.floors.filter((f) => f.on), place = new Float64Array(3), move = new Float64Array(7);
+  const floors = on.map((f): [number, number, number, number] => {
+    nodeMotionsInto(move, [f.node], rest, pose);
+    const up = new Float64Array(3);
+    moveInto(up, 0, [0, 1, 0], 0, Float64Array.of(move[0], move[1], move[2], move[3], 0, 0, 0));
+    moveInto(place, 0, f.place, 0, move);
+    return [up[0], up[1], up[2], up[0] * place[0] + up[1] * place[1] + up[2] * place[2]];
+  });
+  const positions = shells.map((m) => { const Q = new Float64Array(character.meshes[m].positions.length); skinPositions(character, character.meshes[m], pose, Q); return Q; });
+  const posed = new PosedObstacles({ ...obstacles, floors }, ends, positions, boxOf(P, 0.02));
+  let deepest = 0;
+  for (let o = 0; o < P.length / 3; o += NODES) deepest = Math.max(deepest, posed.sweep(P, o, NODES));
+  return deepest;
+}

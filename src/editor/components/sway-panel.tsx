@@ -1,0 +1,107 @@
+'use client';
+/** The Sway stage's questions. */
+import { CircleStop, Play, RotateCw } from 'lucide-react';
+import type { ReactNode } from 'react';
+import { BAKE_PARAMETERS, SWAY_MAPS, SWAY_PARAMETERS, type SwayMap } from '../../core/document/schema';
+import { nodeKey } from '../../core/mesh/character';
+import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/materials';
+import { useEditor } from '../state/store';
+import { CollidersPart } from './colliders-part';
+import { Button, Choice, Fold, Note, NumberField, OneOf, Question, Toggle } from './controls';
+import { useWorkshop } from './context';
+import { Field, First, type PanelProps } from './panel-parts';
+import { TiesPart } from './ties-part';
+import { length, pascals, scientific, significant } from './units';
+
+const MATERIAL_OPTIONS = (Object.keys(MATERIALS) as MaterialName[]).map((value) => ({ value, label: MATERIALS[value].label, aside: length(MATERIALS[value].diameter), help: MATERIALS[value].source }));
+/** Why so many substeps. */
+const REASONS = {
+  asked: 'As asked.', error: 'Chosen to keep the error.', 'root speed': 'The roots move so fast that fewer would fold the hair.', 'root turning': 'The roots turn so fast that fewer would lose the hair.',
+  contact: 'As many as contact needs.', least: 'The fewest there are.', most: 'The most there are; the movement would need more.',
+} as const;
+
+export function SwayPanel({ document }: PanelProps) {
+  const { session } = useWorkshop();
+  const run = useEditor((s) => s.run), playing = useEditor((s) => s.playing);
+  if (!document.guides) return <First to="plant" label="Go to Plant">There is no hair to move. Plant guides first.</First>;
+  const { sway } = document, edit = useEditor.getState().edit;
+  const field = (n: keyof typeof SWAY_PARAMETERS, physical?: string): ReactNode => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} physical={physical} />;
+  const rod = physicalRod(sway), plan = run.key === session.key ? run.proof?.report.plan : undefined;
+  const fresh = run.key === session.key, total = document.bake.preRoll + document.shot.end - document.shot.start + 1;
+  const carriers = [{ value: '', label: 'nothing', help: 'The character moves by itself: its hair feels all of its travel and turning.' }, ...session.character.nodes.map((_, i) => nodeKey(session.character, i)).map((value) => ({ value, label: value, help: 'Its travel and turning reach the hair only as far as the shares below say.' }))];
+  return (
+    <>
+      <Question title="Let it move" aside={fresh && run.state !== 'none' ? <span className="num text-faint">{run.state === 'running' ? `${run.proof?.frames.length ?? 0} / ${total}` : 'computed'}</span> : undefined}>
+        <div className="flex gap-2">
+          <Button primary data-testid="run" onClick={() => { session.restartRun(); useEditor.setState({ frame: document.shot.start, playing: true }); }}>{fresh && run.state === 'done' ? <RotateCw size={14} /> : <Play size={14} />}{fresh && run.state !== 'none' ? 'Run again' : 'Run'}</Button>
+          {run.state === 'running' ? <Button onClick={() => { session.stopRun(); useEditor.setState({ playing: false }); }}><CircleStop size={14} />Stop</Button> : <Button onClick={() => { session.startRun(); useEditor.setState({ playing: !playing }); }}>{playing ? 'Pause' : 'Play'}</Button>}
+        </div>
+        {run.state === 'running' && <div className="mt-2 h-1 rounded bg-edge"><div className="h-full rounded bg-copper" style={{ width: `${((run.proof?.frames.length ?? 0) / total) * 100}%` }} /></div>}
+        {!fresh && run.state === 'done' && <Note>The last run was made with other settings or other hair.</Note>}
+      </Question>
+      <Fold id="made" title="What is it made of?" summary={MATERIALS[sway.material].label}>
+        <OneOf label="Material" testId="sway-material" options={MATERIAL_OPTIONS} value={sway.material} onChange={(v) => edit(`Material: ${MATERIALS[v].label}`, (x) => { x.sway.material = v; })} />
+        {field('thickness', length(rod.diameter))}{field('weight', `${significant(rod.density)} kg/m³`)}{field('stiffness', pascals(rod.youngModulus))}{field('twistStiffness', pascals(rod.shearModulus))}{field('lock', `${length(rod.width)} wide`)}
+        <Note>A guide weighs <span className="num">{significant(rod.lineDensity * 1e6)} mg/m</span> and bends with EI <span className="num">{scientific(rod.bend)} N·m²</span>. Numbers at the left multiply the material’s own.</Note>
+      </Fold>
+      <Fold id="holds" title="What holds it?" summary={`hold ${sway.hold}`}>
+        <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
+        {field('hold')}{field('give')}{field('damping')}{field('bendDamping')}{field('gravity')}
+        <Note>Hold, give, stiffness and damping run from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
+        <MapsPart />
+      </Fold>
+      <CollidersPart document={document} />
+      <Fold id="loft" title="How does hair lie on hair?" summary={sway.loft > 0 ? `loft ${sway.loft}` : 'not at all'}>
+        {field('loft')}{sway.loft > 0 && <>{field('loftSpacingMm')}{field('cohesion')}</>}
+        <Note>{sway.loft > 0 ? 'Neighbouring strands keep the room they have in the groom across their length, and slide freely along it; hair that meets other hair does not pass through it.' : 'Guides do not feel each other. With loft a gathered tail keeps its girth, and hair lies on hair.'}</Note>
+      </Fold>
+      <TiesPart document={document} />
+      <Fold id="air" title="How does the air move?" summary={sway.windSpeed > 0 ? `${sway.windSpeed} m/s` : 'still'}>
+        {field('airDrag')}{field('windSpeed')}
+        {sway.windSpeed > 0 && (
+          <>
+            <div className="my-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">From</span><Choice label="Wind from" value={sway.windKind} onChange={(v) => edit(v === 'fan' ? 'Wind from a fan' : 'Wind everywhere', (x) => { x.sway.windKind = v; })} options={[{ value: 'everywhere', label: 'everywhere', help: 'The same wind at every place.' }, { value: 'fan', label: 'a fan', help: 'A cone of wind from a place, drawn in the view.' }]} /></div>
+            {field('windTurn')}{field('windRise')}{field('gust')}{sway.gust > 0 && <>{field('gustHz')}{field('gustSeed')}</>}{field('shelter')}
+            {sway.windKind === 'fan' && <>{field('windReach')}{field('windX')}{field('windY')}{field('windZ')}</>}
+          </>
+        )}
+      </Fold>
+      <Fold id="carry" title="What carries it?" summary={sway.carrier || 'nothing'}>
+        <OneOf label="Carrier" testId="sway-carrier" options={carriers} value={sway.carrier} onChange={(v) => edit(v ? `Carrier: ${v}` : 'No carrier', (x) => { x.sway.carrier = v; })} />
+        {sway.carrier !== '' && <>{field('carryTravel')}{field('carryTurning')}<Note>At 0 the hair is computed as if the carrier stood still, and rides along. Gravity and wind keep their directions as the carrier sees them.</Note></>}
+      </Fold>
+      <Fold id="careful" title="How careful?" summary={plan ? `${plan.substeps} substeps` : ''}>
+        <Toggle label="Choose substeps" help="Substeps are chosen for the wanted error from the hair and the movement of its roots; off: your own number." checked={sway.chooseSubsteps} aside={sway.chooseSubsteps && plan ? `${plan.substeps} a frame` : undefined} onChange={(v) => edit(v ? 'Substeps chosen' : 'Substeps by hand', (x) => { x.sway.chooseSubsteps = v; if (!v && plan) x.sway.substeps = plan.substeps; })} />
+        {sway.chooseSubsteps ? field('error') : field('substeps')}
+        {plan && <Note>{sway.chooseSubsteps ? `${REASONS[plan.because]} ` : ''}Expected error <span className="num">{significant(plan.error * 100)} %</span> of the length, <span className="num">{plan.passes}</span> pass a substep, 2 where hair touches.</Note>}
+        <Field group="bake" name="preRoll" table={BAKE_PARAMETERS} />
+        <Toggle label="Push filled strands out" help="While the picture rests, filled strands are lifted out of what they would pierce. What is handed over always is." checked={sway.pushFilled} onChange={(v) => edit(v ? 'Push filled strands out' : 'Leave filled strands', (x) => { x.sway.pushFilled = v; })} />
+      </Fold>
+    </>
+  );
+}
+
+/** Painted maps: choose one, paint it in the view. */
+function MapsPart() {
+  const { session } = useWorkshop();
+  const tool = useEditor((s) => s.swayTool), maps = useEditor((s) => s.history!.document.sway.maps), brush = useEditor((s) => s.brush);
+  const painting = tool.name === 'paint' ? tool : null;
+  return (
+    <div className="mt-1.5 border-t border-line pt-1.5">
+      <div className="flex items-center gap-1 text-soft">
+        <span className="w-[72px] shrink-0">Paint</span>
+        {(Object.keys(SWAY_MAPS) as SwayMap[]).map((m) => (
+          <button key={m} type="button" data-testid={`paint-${m}`} aria-pressed={painting?.map === m} title={`Paint how much of ${SWAY_MAPS[m].toLowerCase()} counts where`} onClick={() => useEditor.setState({ swayTool: painting?.map === m ? { name: 'look' } : { name: 'paint', map: m, value: painting?.value ?? 0 } })} className="rounded-md border border-edge px-2 py-[2px] hover:bg-lifted aria-pressed:border-copper aria-pressed:text-copper">{SWAY_MAPS[m]}{maps[m] ? ' ●' : ''}</button>
+        ))}
+      </div>
+      {painting && (
+        <div className="mt-1">
+          <NumberField testId="paint-value" parameter={{ label: 'Toward', unit: '', min: 0, max: 1, step: 0.01, fallback: 0, help: 'The value the brush paints toward; with Ctrl held it paints toward 1.' }} value={painting.value} onChange={(v) => useEditor.setState({ swayTool: { ...painting, value: v } })} onCommit={() => undefined} />
+          <NumberField testId="paint-radius" parameter={{ label: 'Radius', unit: 'mm', min: 2, max: 200, step: 1, fallback: 28, help: 'Size of the brush. Hold R and move the pointer sideways to change it.' }} value={brush.radiusMm} onChange={(v) => useEditor.setState({ brush: { ...brush, radiusMm: v } })} onCommit={() => undefined} />
+          <div className="mt-1 flex gap-2"><Button onClick={() => session.fillMap(painting.map, painting.value, `Fill ${SWAY_MAPS[painting.map].toLowerCase()} map`)}>Fill</Button><Button disabled={!maps[painting.map]} onClick={() => session.fillMap(painting.map, 1, `Clear ${SWAY_MAPS[painting.map].toLowerCase()} map`)}>Clear</Button></div>
+          <Note>Drag over the skin. Light is 1, dark 0; the map multiplies {SWAY_MAPS[painting.map].toLowerCase()}.</Note>
+        </div>
+      )}
+    </div>
+  );
+}

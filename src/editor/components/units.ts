@@ -1,0 +1,5 @@
+/** Numbers with units, for people. */
+export const significant = (v: number): string => (v === 0 ? '0' : Math.abs(v) >= 100 ? v.toFixed(0) : String(Number(v.toPrecision(3))));
+export const length = (m: number): string => (m < 1e-3 ? `${significant(m * 1e6)} µm` : `${significant(m * 1e3)} mm`);
+export const pascals = (pa: number): string => (pa < 1e8 ? `${significant(pa / 1e6)} MPa` : `${significant(pa / 1e9)} GPa`);
+export const scientific = (v: number): string => { const [m, e] = v.toExponential(2).split('e'); return `${m}·10${[...String(Number(e))].map((c) => (c === '-' ? '⁻' : '⁰¹²³⁴⁵⁶⁷⁸⁹'[Number(c)])).join('')}`; };

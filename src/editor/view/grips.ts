@@ -1,0 +1,90 @@
+/** Grips on the chosen collider (or fan): drag an end, a radius, a floor's height. */
+import * as THREE from 'three';
+import { changeOwn, changePill, rounded } from '../state/collider-edits';
+import type { Session } from '../state/session';
+import { useEditor } from '../state/store';
+import { pillGrips, toRest, type Overlays } from './overlays';
+import type { Viewport } from './viewport';
+
+/** A grip is caught so near, in pixels. */
+const NEAR = 11;
+interface Grip { name: string; place: THREE.Vector3; drag: (to: THREE.Vector3) => void; help: string }
+
+export class Grips {
+  private held: { grip: Grip; depth: number } | null = null;
+
+  constructor(private readonly canvas: HTMLCanvasElement, private readonly view: Viewport, private readonly session: Session, private readonly overlays: Overlays) {
+    canvas.addEventListener('pointerdown', this.down, { capture: true });
+    canvas.addEventListener('pointermove', this.move, { capture: true });
+    canvas.addEventListener('pointerup', this.up, { capture: true });
+    canvas.addEventListener('pointercancel', this.up, { capture: true });
+  }
+  dispose(): void {
+    this.canvas.removeEventListener('pointerdown', this.down, { capture: true });
+    this.canvas.removeEventListener('pointermove', this.move, { capture: true });
+    this.canvas.removeEventListener('pointerup', this.up, { capture: true });
+    this.canvas.removeEventListener('pointercancel', this.up, { capture: true });
+  }
+
+  /** All grips of what is chosen. */
+  grips(): Grip[] {
+    const { stage, selected } = useEditor.getState(), { session } = this;
+    if (stage !== 'sway') return [];
+    const out: Grip[] = [], { sway } = session.document;
+    if (selected?.kind === 'collider') {
+      const set = session.colliders(), pill = set.pills.find((p) => p.key === selected.key), floor = set.floors.find((f) => f.key === selected.key);
+      if (pill) {
+        const posed = this.overlays.posedPill(pill), motion = Float64Array.from(this.overlays.motionOf(pill.node)), change = (what: object, name: string): void => {
+          if (pill.fitted) changePill(pill.key, `Shape of ${pill.label}`, what, `pill.${pill.key}.${name}`);
+          else changeOwn(pill.key, `Shape of ${pill.label}`, (c) => { Object.assign(c, what); }, `own.${pill.key}.${name}`);
+        };
+        for (const { name, place } of pillGrips(posed, this.view.right, pill.kind === 'ball')) {
+          const centre = new THREE.Vector3(...(name === 'a' || name === 'radiusA' ? [posed[0], posed[1], posed[2]] : [posed[4], posed[5], posed[6]]) as [number, number, number]);
+          out.push({ name, place, help: name === 'a' || name === 'b' ? 'Drag to move this end.' : 'Drag to change the radius.', drag: (to) => {
+            if (name === 'radiusA' || name === 'radiusB') change({ [name]: rounded(Math.max(0.001, to.distanceTo(centre))), ...(pill.kind === 'ball' ? { radiusB: rounded(Math.max(0.001, to.distanceTo(centre))) } : {}) }, name);
+            else { const rest = toRest(to, motion).map(rounded); change({ [name]: rest, ...(pill.kind === 'ball' ? { b: rest } : {}) }, name); }
+          } });
+        }
+      }
+      if (floor) {
+        const motion = Float64Array.from(this.overlays.motionOf(floor.node)), place = new THREE.Vector3(...floor.place).applyQuaternion(new THREE.Quaternion(motion[0], motion[1], motion[2], motion[3])).add(new THREE.Vector3(motion[4], motion[5], motion[6]));
+        out.push({ name: 'height', place, help: 'Drag up or down to set the height.', drag: (to) => changeOwn(floor.key, `Height of ${floor.label}`, (c) => { c.a = [c.a[0], rounded(toRest(to, motion)[1]), c.a[2]]; c.b = [...c.a]; }, `own.${floor.key}.height`) });
+      }
+    }
+    if (sway.windSpeed > 0 && sway.windKind === 'fan') out.push({ name: 'fan', place: new THREE.Vector3(sway.windX, sway.windY, sway.windZ), help: 'Drag to move the fan.', drag: (to) => useEditor.getState().edit('Move the fan', (d) => { Object.assign(d.sway, { windX: rounded(to.x), windY: rounded(to.y), windZ: rounded(to.z) }); }, 'fan') });
+    return out;
+  }
+
+  private at(e: PointerEvent): [number, number] { const box = this.canvas.getBoundingClientRect(); return [e.clientX - box.left, e.clientY - box.top]; }
+  private nearest(x: number, y: number): Grip | null {
+    let best: Grip | null = null, least = NEAR;
+    for (const g of this.grips()) { const [px, py] = this.view.project(g.place), d = Math.hypot(px - x, py - y); if (d < least) { least = d; best = g; } }
+    return best;
+  }
+  private down = (e: PointerEvent): void => {
+    if (e.button !== 0 || e.shiftKey) return;
+    const [x, y] = this.at(e), grip = this.nearest(x, y);
+    if (!grip) return;
+    e.stopImmediatePropagation();
+    e.preventDefault();
+    this.view.controls.enabled = false;
+    this.canvas.setPointerCapture(e.pointerId);
+    this.held = { grip, depth: grip.place.clone().sub(this.view.camera.position).dot(this.view.forward) };
+  };
+  private move = (e: PointerEvent): void => {
+    const [x, y] = this.at(e);
+    if (!this.held) { this.canvas.style.cursor = this.nearest(x, y) ? 'grab' : ''; return; }
+    e.stopImmediatePropagation();
+    const { origin, direction } = this.view.ray(x, y);
+    this.held.grip.drag(origin.clone().addScaledVector(direction, this.held.depth / direction.dot(this.view.forward)));
+    this.view.touch();
+  };
+  private up = (e: PointerEvent): void => {
+    if (!this.held) return;
+    e.stopImmediatePropagation();
+    this.held = null;
+    this.view.controls.enabled = true;
+    if (this.canvas.hasPointerCapture(e.pointerId)) this.canvas.releasePointerCapture(e.pointerId);
+    useEditor.getState().endStep();
+  };
+}
