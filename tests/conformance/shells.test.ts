@@ -73,7 +73,7 @@ describe('a shell', () => {
     for (let k = 0; k < 400; k++) {
       const u = new Vector3(random() - 0.5, random() - 0.5, random() - 0.5).normalize().multiplyScalar(0.0503 + 0.003 * random()), near = tree.closestPointToPoint(u)!.distance;
       shell.place(0, 1);
-      shell.ask(k + 1, Infinity, 0, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z);
+      shell.ask(k + 1, false, Infinity, 0, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z);
       const points = shell.candidates.slice(0, shell.count).filter((c) => c.s === 1);
       if (points.length === 0) continue;
       asked++;

@@ -417,7 +417,7 @@ export class ContactFinder {
   /** The same for the cloth; a contact of cloth has its plane and the surface's movement with it. */
   private nearestOfShell(which: number, rooted: boolean, p: number, most: number, way: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     const shell = this.shells[which];
-    shell.ask(p, most, way + shell.way, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    shell.ask(p, rooted, most, way + shell.way, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     for (let q = 0; q < shell.count; q++) {
       const c = shell.candidates[q];
       if (rooted && c.s < LEAST_PLACE) continue;

@@ -10,7 +10,7 @@
  *
  * Contacts are with the nearest place, at the end of the substep, of the triangle that is followed: its inside, or one of its
  * edges, where the whole strand edge is put against it. Where the ends of an edge see surfaces that face different ways, or one
- * sees none, the place between them that comes nearest is looked for.
+ * sees none, places between them are put against it as well.
  * **Source:** closest points, Ericson, Real-Time Collision Detection, *from memory*; following a surface from face to face is a
  * well-known way to keep closest points up to date, *from memory*.
  */
@@ -36,6 +36,8 @@ const ROUNDING = 2e-6;
 const PATCH = 16;
 /** Normals that differ more than this along an edge of a strand: something lies between. */
 const BENDS = 0.97;
+/** Places on an edge that bends round something: m apart, and at most so many to either side of its middle. */
+const STEP = 0.003, MOST_STEPS = 4;
 /** A second surface counts where it faces another way than the nearest. */
 const OTHER_WAY = 0.8;
 /** Steps from triangle to triangle at most. */
@@ -257,9 +259,9 @@ export class Shell {
 
   /**
    * Fills `candidates` for the edge whose upper point has the number `p`, from A to B now, and from Ap to Bp where
-   * the points would go. `most`: m, the greatest distance to be kept; `drift`: m, how far the shell and the strand can go against each other in the substep.
+   * the points would go. `rooted`: whether it is the strand's first; `most`: m, the greatest distance to be kept; `drift`: m, how far the shell and the strand can go against each other in the substep.
    */
-  ask(p: number, most: number, drift: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+  ask(p: number, rooted: boolean, most: number, drift: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     this.count = 0;
     const { hits } = this, o = 3 * p, r = this.thickness < most ? this.thickness : most;
     // nothing else can have come near since it looked, or it looks again
@@ -280,23 +282,21 @@ export class Shell {
     if (hits[o] >= 0) this.touch(p, 0, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     if (hits[o + 1] >= 0) this.touch(p, 1, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     // the surface is as good as flat between its ends: they are enough
-    if (hits[o] >= 0 && below >= 0 && this.facing(hits[o], below) > BENDS) { hits[o + 2] = -1; return; }
+    if (hits[o] >= 0 && (rooted || (below >= 0 && this.facing(hits[o], below) > BENDS))) { hits[o + 2] = -1; return; }
     // the middle, from where its ends are
     if (hits[o + 2] < 0) { hits[o + 2] = seed; this.sides[o + 2] = hits[o] >= 0 ? this.sides[o] : this.sides[o - 3]; }
     this.touch(p, 2, r, 0.5, 0.5 * (ax + bx), 0.5 * (ay + by), 0.5 * (az + bz), 0.5 * (apx + bpx), 0.5 * (apy + bpy), 0.5 * (apz + bpz), ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
-    const middle = hits[o + 2], C = this.closestTo, ux = bpx - apx, uy = bpy - apy, uz = bpz - apz, uu = ux * ux + uy * uy + uz * uz + 1e-18;
-    let at = 0.5;
-    for (let step = 0; step < 2 && hits[o + 2] >= 0; step++) {
-      // on to the place of the edge that is nearest to what its last place is nearest to
-      const t = ((C[0] - apx) * ux + (C[1] - apy) * uy + (C[2] - apz) * uz) / uu, u = 1 - t;
-      if (!(t > 0.04 && t < 0.96) || Math.abs(t - at) < 0.06) break;
-      at = t;
-      this.touch(p, 2, r, t, u * ax + t * bx, u * ay + t * by, u * az + t * bz, u * apx + t * bpx, u * apy + t * bpy, u * apz + t * bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    // what lies across the edge may be thin: from the middle out to both ends in short steps
+    const middle = hits[o + 2], length = Math.sqrt((bpx - apx) ** 2 + (bpy - apy) ** 2 + (bpz - apz) ** 2), steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP));
+    for (let half = -1; half < 2 && middle >= 0; half += 2) {
+      hits[o + 2] = middle;
+      for (let k = 1; k <= steps && hits[o + 2] >= 0; k++) {
+        const t = 0.5 + (half * 0.5 * k) / (steps + 1), u = 1 - t;
+        this.touch(p, 2, r, t, u * ax + t * bx, u * ay + t * by, u * az + t * bz, u * apx + t * bpx, u * apy + t * bpy, u * apz + t * bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+      }
     }
     hits[o + 2] = middle;
   }
-  /** Where on the surface the last place asked about came nearest, m. */
-  private readonly closestTo = new Float64Array(3);
   /** Cosine between the normals of two triangles at the end of the substep. */
   private facing(a: number, b: number): number {
     const P = this.pose, o = this.posedAt(a) + 21, q = this.posedAt(b) + 21;
@@ -527,8 +527,7 @@ export class Shell {
     if (side * before < 0 && ((start > DEEP && N[3] === 0) || (slot === 1 && start > BEHIND))) return;
     const t = this.follow(here, px, py, pz, 9), o = this.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
     const w0 = N[0], w1 = N[1], w2 = N[2], rim = N[3] > 0, far = Math.sqrt(N[4]), plane = n0 * (px - P[o]) + n1 * (py - P[o + 1]) + n2 * (pz - P[o + 2]);
-    const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8], C = this.closestTo;
-    C[0] = cx; C[1] = cy; C[2] = cz;
+    const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8];
     if (plane > r + REACH || (rim && plane > 0 && far > r + REACH)) return;
     // past the border of a sheet there is nothing to touch but the border
     if (rim && !this.closed && this.pastBorder(t) && far > 1.2 * Math.abs(plane) + 5e-4 && side * before > -5e-4 && plane < 0) return;
