@@ -41,7 +41,7 @@ describe('./comb sway', () => {
     for (const [value, message] of [
       [{ fps: 24, frames: 2, strands: [strand, strand, { ...strand, diameter: 0 }] }, /^strands\[2\]\.diameter: /],
       ['{ "fps": 24, ', /not JSON/],
-      [{ fps: 24, frames: 2, strands: [strand], colliders: [{ kind: 'shell', positions: [], triangles: [] }] }, /^colliders\[0\]\.positions: must be/],
+      [{ fps: 24, frames: 2, strands: [strand], colliders: [{ kind: 'shell', positions: [1, 2], triangles: [] }] }, /^colliders\[0\]\.positions: must be/],
     ] as const) {
       const r = comb([file('bad.json', value)]);
       expect(r.status).toBe(2);
@@ -51,6 +51,27 @@ describe('./comb sway', () => {
     }
     expect(comb([path.join(dir, 'none.json')])).toMatchObject({ status: 2 });
     expect(comb([]).stderr).toMatch(/^usage: /);
+  });
+});
+
+describe('what a case touches', () => {
+  const run = (colliders: object[], more: object = {}) => { const r = comb([file('touch.json', { fps: 24, frames: 40, substeps: 8, strands: [{ ...strand, points: strand.points.map(([x, , z]) => [x, 0.02 + 0 * x, z]), root: 'hinged' }], airDrag: 4, colliders, ...more })]); return { ...r, result: r.status === 0 ? (JSON.parse(r.stdout) as { frames: { strands: number[][][] }[]; proof: { maxDepth: number; netUses: number } }) : null }; };
+  it('hair falls on a floor and stays on it', () => {
+    const { result, stderr } = run([{ kind: 'floor', height: 0, gap: 0.001 }]);
+    expect(stderr).toBe('');
+    for (const [, y] of result!.frames.at(-1)!.strands[0].slice(1)) { expect(y).toBeGreaterThan(0.0009); expect(y).toBeLessThan(0.021); }
+    expect(result!.proof).toMatchObject({ maxDepth: 0, netUses: 0 });
+  });
+  it('colliders that cannot be used are told, and the case runs', () => {
+    const { status, stderr } = run([{ kind: 'ball', center: [0, 0, 0], radius: 0 }, { kind: 'shell', positions: [], triangles: [] }, { kind: 'shell', positions: [0, 0, 0, 1, 0, 0, 2, 0, 0], triangles: [0, 1, 2] }]);
+    expect(status).toBe(0);
+    expect(stderr).toMatch(/colliders\[0\] has no radius/);
+    expect(stderr).toMatch(/colliders\[1\] has no faces/);
+    expect(stderr).toMatch(/colliders\[2\] has no faces with an area/);
+  });
+  it('one that is of no kind, or has a negative radius, is refused', () => {
+    expect(run([{ kind: 'cube' }])).toMatchObject({ status: 2, stderr: expect.stringMatching(/^colliders\[0\]\.kind: must be/) as string });
+    expect(run([{ kind: 'ball', center: [0, 0, 0], radius: -1 }])).toMatchObject({ status: 2, stderr: expect.stringMatching(/^colliders\[0\]\.radius/) as string });
   });
 });
 
@@ -83,6 +104,31 @@ describe('the pool', () => {
       }
       expect(at).toBe(16);
     }
+  });
+  it('and so where strands act on each other, and a tie tears', async () => {
+    const character = unpackCharacter(packed);
+    if (!character.ok) throw new Error(character.error.message);
+    const all = Array.from({ length: GUIDES }, (_, g) => g), common = { on: true, node: '', wears: null };
+    const coupled: GroomDocument = { ...document, sway: { ...document.sway, loft: 0.6, loftSpacingMm: 14, ties: [
+      { ...common, id: 'a', name: 'ring', kind: 'ring', guides: all.slice(0, 12), from: 0.7, to: 0.8, firmness: 0.5, snap: null },
+      { ...common, id: 'b', name: 'pin', kind: 'joint', node: 'low', guides: all.slice(20), from: 1, to: 1, firmness: 0.9, snap: 0.002 },
+    ] } };
+    const scene = openScene(coupled, character.value, { planting, offsets }), alone = new SwayRun(scene, -5, { plan: planRun(scene, -5, 11) });
+    expect(alone.report.bodies).toBeGreaterThan(5);
+    const expected = Array.from({ length: 16 }, () => ({ measures: alone.advance(), points: alone.positions() }));
+    expect(expected[15].measures.broken).toEqual([1]);
+    for (const threads of [1, 3]) {
+      let at = 0;
+      for await (const item of computeFrames({ document: coupled, character: packed, planting, offsets, firstFrame: -4, lastFrame: 11 }, threads, path.resolve('dist/sway-share.mjs'))) {
+        if (item.kind === 'started') continue;
+        expect(item.measures).toEqual(expected[at].measures);
+        expect(item.points).toEqual(expected[at].points);
+        at++;
+      }
+      expect(at).toBe(16);
+    }
+    // left early, while shares wait for each other
+    for await (const item of computeFrames({ document: coupled, character: packed, planting, offsets, firstFrame: -4, lastFrame: 11 }, 3, path.resolve('dist/sway-share.mjs'))) if (item.kind === 'frame') break;
   });
   it('ends with the reason where a share fails, and may be left early', async () => {
     const run = (change: object) => computeFrames({ document: { ...document, ...change }, character: packed, planting, offsets, firstFrame: 0, lastFrame: 11 }, 2, path.resolve('dist/sway-share.mjs'));

@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { physicalRod } from '../sway/materials';
 import { holdAt } from '../sway/run';
-import { newDocument } from './schema';
+import { DOCUMENT_FORMAT, newDocument } from './schema';
 import { readDocument } from './upgrade';
 
 const format1 = () => {
@@ -12,10 +12,21 @@ const format1 = () => {
 describe('documents of earlier formats', () => {
   it('format 1 keeps its strand, its hold and its substeps', () => {
     const d = readDocument(format1());
-    expect(d.format).toBe(2);
+    expect(d.format).toBe(DOCUMENT_FORMAT);
+    expect(d.sway.roles).toEqual({ body: 'pills', garment: 'off', accessory: 'off' });
     expect(physicalRod(d.sway).diameter).toBeCloseTo(90e-6, 9);
     expect(d.sway).toMatchObject({ damping: 4, skinGapMm: 1.5, substeps: 6, chooseSubsteps: false, airDrag: 0, lock: 1 });
     for (const [share, hold] of [[0, 0.6], [0.5, 0.12], [1, 0.12]]) expect(holdAt(d.sway, share)).toBeCloseTo(hold, 9);
+  });
+  it('format 2 keeps what it touched, its profiles and its air', () => {
+    const now = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), { stiffness, damping } = now.sway.profiles;
+    const rest = Object.fromEntries(Object.entries(now.sway).filter(([k]) => k !== 'roles')), old = (garments: string, skinPills: boolean): unknown => ({ ...now, format: 2, sway: { ...rest, profiles: { hold: [[0, 0.4], [1, 0.2]], stiffness, damping }, windSpeed: 3, skinPills, garments } });
+    const d = readDocument(old('shells', true));
+    expect(d.sway.roles).toEqual({ body: 'pills', garment: 'shell', accessory: 'off' });
+    expect(d.sway.profiles.hold).toEqual([[0, 0.4], [1, 0.2]]);
+    expect(d.sway.profiles.give).toEqual([[0, 1], [1, 1]]);
+    expect(readDocument(old('off', false)).sway.roles).toEqual({ body: 'off', garment: 'off', accessory: 'off' });
+    expect(d.sway.windSpeed).toBe(3);
   });
   it('a hold that reaches the tip, or none at all, is a profile too', () => {
     expect(readDocument({ ...format1(), sway: { ...format1().sway, holdReach: 1 } }).sway.profiles.hold.length).toBe(2);

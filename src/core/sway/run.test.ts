@@ -233,3 +233,68 @@ describe('opening a scene', () => {
     expect(openScene({ ...document(), shot: { ...document().shot, clip: 'gone' } }, character, buffers()).clip).toBeNull();
   });
 });
+
+describe('a run that is carried', () => {
+  /** The tube whose lower joint travels and turns; or stands where it stood at frame 0. */
+  const moving = (still: boolean): Character => {
+    const node = character.nodes.findIndex((n) => n.name === 'low'), times = Float32Array.of(0, 0.5, 1), n = character.nodes[node].translation;
+    const travel = { node, path: 'translation' as const, interpolation: 'LINEAR' as const, times, values: Float32Array.of(...n, n[0] + 0.4, n[1], n[2] + 0.2, n[0] + 1.1, n[1] + 0.1, n[2]) };
+    const turning = { node, path: 'rotation' as const, interpolation: 'LINEAR' as const, times, values: Float32Array.of(0, 0, 0, 1, 0, Math.sin(0.4), 0, Math.cos(0.4), 0, Math.sin(0.9), 0, Math.cos(0.9)) };
+    const bend = character.clips[0].channels.filter((c) => c.node !== node);
+    return { ...character, clips: [{ name: 'ride', duration: 1, channels: still ? bend : [...bend, travel, turning] }] };
+  };
+  const ride = (still: boolean, change: Partial<Scene['settings']>): Scene => { const who = moving(still), s = scene(change); return { ...s, character: who, mesh: who.meshes[0], clip: who.clips[0] }; };
+  it('with no share of its carrier’s way it is, to the bit, a run whose carrier stands still; and is shown where the carrier is', () => {
+    const carried = new SwayRun(ride(false, { carrier: 'low', carryTravel: 0, carryTurning: 0 }), 0), still = new SwayRun(ride(true, {}), 0), free = new SwayRun(ride(false, {}), 0);
+    for (let k = 0; k < 20; k++) { carried.advance(); still.advance(); free.advance(); }
+    expect(carried.computed()).toEqual(still.computed());
+    // roots are where the skin really is
+    for (let g = 0; g < GUIDES; g++) for (let c = 0; c < 3; c++) expect(carried.positions()[3 * g * POINTS + c]).toBeCloseTo(free.positions()[3 * g * POINTS + c], 5);
+    expect(apart(carried.positions(), free.positions())).toBeGreaterThan(0.005);
+  });
+  it('with all of it, it is the run without a carrier; shares lie between', () => {
+    const run = (change: Partial<Scene['settings']>): Float32Array => { const r = new SwayRun(ride(false, { ...change, ...BARE }), 0); for (let k = 0; k < 20; k++) r.advance(); return r.positions(); };
+    const free = run({}), none = run({ carrier: 'low', carryTravel: 0, carryTurning: 0 }), half = run({ carrier: 'low', carryTravel: 0.5, carryTurning: 0.5 });
+    expect(run({ carrier: 'low' })).toEqual(free);
+    expect(apart(half, free)).toBeLessThan(apart(none, free));
+    expect(apart(half, none)).toBeLessThan(apart(none, free));
+  });
+});
+
+describe('a run with maps, give and colliders', () => {
+  it('a map multiplies: no hold where it is 0, no movement where give is 0', () => {
+    const n = character.meshes[0].positions.length / 3, zero = new Float32Array(n), one = new Float32Array(n).fill(1);
+    const soft = { hold: 0.9, profiles: { ...scene().settings.profiles, hold: [[0, 1], [1, 1]] as [number, number][] } };
+    const held = new SwayRun({ ...scene({ ...soft, ...BARE }), maps: { hold: one } }, 0), loose = new SwayRun({ ...scene({ ...soft, ...BARE }), maps: { hold: zero } }, 0), plain = new SwayRun(scene({ ...soft, ...BARE }), 0), fixed = new SwayRun({ ...scene({ hold: 0, ...BARE }), maps: { give: zero } }, 0), combed = new SwayRun(scene(BARE), 12);
+    for (let k = 0; k < 12; k++) { held.advance(); loose.advance(); plain.advance(); fixed.advance(); }
+    expect(held.positions()).toEqual(plain.positions());
+    expect(apart(loose.positions(), plain.positions())).toBeGreaterThan(0.005);
+    expect(apart(fixed.positions(), combed.positions())).toBeLessThan(2e-5);
+  });
+  it('a gap of 2 cm throws nothing off: the first frame moves no point by more than 1 % of its strand', () => {
+    for (const as of ['shell', 'pills'] as const) {
+      const run = new SwayRun(scene({ roles: { body: as, garment: 'off', accessory: 'off' }, skinGapMm: 20 }, null), 0), before = run.positions();
+      if (as === 'shell') expect(run.report.beganNear).toBeGreaterThan(100);
+      run.advance();
+      expect(apart(run.positions(), before)).toBeLessThan(0.01 * 0.18);
+      for (let k = 0; k < 60; k++) run.advance();
+      if (as === 'shell') expect(apart(run.positions(), before)).toBeGreaterThan(0.003);
+    }
+  });
+  it('hair lies on a floor and does not go below it; a switched-off one is not there', () => {
+    const floor = { id: 'f', name: 'floor', kind: 'floor' as const, node: '', on: true, a: [0, 0.72, 0] as [number, number, number], b: [0, 0.72, 0] as [number, number, number], radiusA: 0, radiusB: 0, gapMm: 0, friction: null };
+    const fall = { calmStart: false, hold: 0, stiffness: 0.2, ...BARE, damping: 4 };
+    const lowest = (run: SwayRun): number => { for (let k = 0; k < 40; k++) run.advance(); let low = Infinity; const p = run.positions(); for (let g = 0; g < GUIDES; g++) for (let i = 2; i < POINTS; i++) low = Math.min(low, p[3 * (g * POINTS + i) + 1]); return low; };
+    const free = lowest(new SwayRun(scene({ ...fall }, null), 0)), height = free + 0.03, on = lowest(new SwayRun(scene({ ...fall, colliders: [{ ...floor, a: [0, height, 0] }] }, null), 0)), off = lowest(new SwayRun(scene({ ...fall, colliders: [{ ...floor, a: [0, height, 0], on: false }] }, null), 0));
+    expect(on).toBeGreaterThan(height - 2e-4);
+    expect(off).toBe(free);
+  });
+  it('says in plain words what cannot collide, and runs on', () => {
+    const own = (change: object): Scene['settings']['colliders'][number] => ({ id: 'x', name: 'bun', kind: 'ball', node: 'high', on: true, a: [0, 1, 0], b: [0, 1, 0], radiusA: 0.1, radiusB: 0.1, gapMm: null, friction: null, ...change });
+    const told = (colliders: Scene['settings']['colliders']): string => { const run = new SwayRun(scene({ ...BARE, colliders }), 0); run.advance(); expect(Array.from(run.positions()).every(Number.isFinite)).toBe(true); return run.report.notes.join(' '); };
+    expect(told([own({ radiusA: 0 })])).toMatch(/“bun” has no radius/);
+    expect(told([own({ node: 'tail' })])).toMatch(/which this character does not have/);
+    expect(told([own({ radiusA: 3, radiusB: 3 })])).toMatch(/holds most of the hair inside it: it is far too wide/);
+    expect(told([own({})])).toBe('');
+  });
+});

@@ -64,10 +64,10 @@ export class Shell {
   private cellStart = new Int32Array(2);
   private cellPatches = new Int32Array(0);
   private readonly grid = new Int32Array(3);
-  private readonly corner = new Float64Array(3);
+  /** Its first cell, counted from the world's origin. */
+  private readonly corner = new Int32Array(3);
   private cell = 1;
   private readonly held = new Float64Array(6);
-  private readonly box = new Float64Array(6);
   /** Four a patch: mean normal, least cosine to it. */
   private readonly cones: Float64Array;
   private readonly normals = new Float64Array(3 * PATCH);
@@ -170,33 +170,38 @@ export class Shell {
   get way(): number { return this.shellWay * (this.t1 - this.t0); }
   /** m: no part of the shell goes further in the frame; and until when the grid holds. */
   private shellWay = 0;
+  private readyFrom = 0;
   private readyUntil = -1;
 
   /** For the substep: which patches come near which cell, in the box that holds all hair now and where it would go (low, high; m). */
   ready(hair: ArrayLike<number>): void {
-    const { patchStart, boxes: B, corner, grid, low, high, t0, held, box } = this, patches = patchStart.length - 1, far = REACH + this.thickness + SLACK;
-    let holds = this.t1 <= this.readyUntil;
+    const { patchStart, boxes: B, corner, grid, low, high, t0, held } = this, patches = patchStart.length - 1, far = REACH + this.thickness + SLACK;
+    // the time it holds for, the size of its cells and where they lie are the shell's own: shares of a run look alike
+    const later = this.t1 > this.readyUntil;
+    let holds = !later;
     for (let c = 0; c < 3; c++) if (hair[c] < held[c] || hair[3 + c] > held[3 + c]) holds = false;
     if (holds) return;
-    // of what hardly moves one grid serves for several substeps
-    const t1 = Math.min(1, Math.max(this.t1, t0 + SLOW / (this.shellWay + 1e-9)));
-    this.readyUntil = t1 + 1e-9;
-    for (let c = 0; c < 3; c++) { held[c] = hair[c] - HAIR_ROOM; held[3 + c] = hair[3 + c] + HAIR_ROOM; box[c] = held[c]; box[3 + c] = held[3 + c]; }
-    let longest = 0;
-    for (let c = 0; c < 3; c++) {
-      corner[c] = Math.max(low[c] - far, box[c]);
-      longest = Math.max(longest, Math.min(high[c] + far, box[3 + c]) - corner[c]);
+    if (later) {
+      this.readyFrom = t0;
+      // of what hardly moves one grid serves for several substeps
+      this.readyUntil = Math.min(1, Math.max(this.t1, t0 + SLOW / (this.shellWay + 1e-9))) + 1e-9;
     }
-    this.cell = Math.max(CELL, longest / MOST_CELLS);
-    for (let c = 0; c < 3; c++) grid[c] = Math.max(0, Math.ceil((Math.min(high[c] + far, box[3 + c]) - corner[c]) / this.cell));
+    const from = this.readyFrom, until = Math.min(1, this.readyUntil);
+    this.cell = Math.max(CELL, Math.max(high[0] - low[0], high[1] - low[1], high[2] - low[2]) / MOST_CELLS);
+    for (let c = 0; c < 3; c++) {
+      held[c] = hair[c] - HAIR_ROOM;
+      held[3 + c] = hair[3 + c] + HAIR_ROOM;
+      corner[c] = Math.floor(Math.max(low[c] - far, held[c]) / this.cell);
+      grid[c] = Math.max(0, Math.floor(Math.min(high[c] + far, held[3 + c]) / this.cell) + 1 - corner[c]);
+    }
     const cells = grid[0] * grid[1] * grid[2], starts = this.cellStart.length === cells + 1 ? this.cellStart.fill(0) : new Int32Array(cells + 1);
     for (let pass = 0; pass < 2 && cells > 0; pass++) {
       for (let k = 0; k < patches; k++) {
         const o = 12 * k;
         // swept in the substep
-        const x0 = this.firstCell(0, lower(B[o], B[o + 6], t0, t1) - far), x1 = this.lastCell(0, higher(B[o + 3], B[o + 9], t0, t1) + far);
+        const x0 = this.firstCell(0, lower(B[o], B[o + 6], from, until) - far), x1 = this.lastCell(0, higher(B[o + 3], B[o + 9], from, until) + far);
         if (x0 > x1) continue;
-        const y0 = this.firstCell(1, lower(B[o + 1], B[o + 7], t0, t1) - far), y1 = this.lastCell(1, higher(B[o + 4], B[o + 10], t0, t1) + far), z0 = this.firstCell(2, lower(B[o + 2], B[o + 8], t0, t1) - far), z1 = this.lastCell(2, higher(B[o + 5], B[o + 11], t0, t1) + far);
+        const y0 = this.firstCell(1, lower(B[o + 1], B[o + 7], from, until) - far), y1 = this.lastCell(1, higher(B[o + 4], B[o + 10], from, until) + far), z0 = this.firstCell(2, lower(B[o + 2], B[o + 8], from, until) - far), z1 = this.lastCell(2, higher(B[o + 5], B[o + 11], from, until) + far);
         for (let z = z0; z <= z1; z++) for (let y = y0; y <= y1; y++) for (let c = x0 + grid[0] * (y + grid[1] * z), end = c + x1 - x0; c <= end; c++) {
           if (pass === 0) starts[c]++;
           else this.cellPatches[--starts[c]] = k;
@@ -209,8 +214,8 @@ export class Shell {
     }
     this.cellStart = starts;
   }
-  private firstCell(axis: number, v: number): number { const c = Math.floor((v - this.corner[axis]) / this.cell); return c < 0 ? 0 : c; }
-  private lastCell(axis: number, v: number): number { const c = Math.floor((v - this.corner[axis]) / this.cell); return c >= this.grid[axis] ? this.grid[axis] - 1 : c; }
+  private firstCell(axis: number, v: number): number { const c = Math.floor(v / this.cell) - this.corner[axis]; return c < 0 ? 0 : c; }
+  private lastCell(axis: number, v: number): number { const c = Math.floor(v / this.cell) - this.corner[axis]; return c >= this.grid[axis] ? this.grid[axis] - 1 : c; }
   private leaf(k: number): void {
     const { triangles, patchStart, balls, boxes: B, from, to } = this, first = patchStart[k], end = patchStart[k + 1], o = 12 * k;
     let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity, L0 = Infinity, L1 = Infinity, L2 = Infinity, H0 = -Infinity, H1 = -Infinity, H2 = -Infinity;
@@ -386,7 +391,7 @@ export class Shell {
   }
   /** Cell of a place, −1 outside the grid, where nothing is near. */
   private cellAt(x: number, y: number, z: number): number {
-    const { grid, corner, cell } = this, i = Math.floor((x - corner[0]) / cell), j = Math.floor((y - corner[1]) / cell), k = Math.floor((z - corner[2]) / cell);
+    const { grid, corner, cell } = this, i = Math.floor(x / cell) - corner[0], j = Math.floor(y / cell) - corner[1], k = Math.floor(z / cell) - corner[2];
     return i < 0 || j < 0 || k < 0 || i >= grid[0] || j >= grid[1] || k >= grid[2] ? -1 : i + grid[0] * (j + grid[1] * k);
   }
   private seen(p: number): void {

@@ -119,7 +119,7 @@ describe('a case that is wrong', () => {
     [{ strands, rootMotion: [turnAboutY(0), turnAboutY(0).map((v) => 2 * v)] }, /^rootMotion\[1\]: is not a rigid motion/],
     [{ strands, rootMotion: [turnAboutY(0), [-1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1]] }, /^rootMotion\[1\]: is a mirror image/],
     [{ strands, colliders: [{ kind: 'cone' }] }, /^colliders\[0\]\.kind: must be "ball"/],
-    [{ strands, colliders: [{ kind: 'shell', positions: [0, 0], triangles: [0, 1, 2] }] }, /^colliders\[0\]\.positions: must be x, y, z of at least three/],
+    [{ strands, colliders: [{ kind: 'shell', positions: [0, 0], triangles: [0, 1, 2] }] }, /^colliders\[0\]\.positions: must be x, y, z of each vertex/],
     [{ strands, colliders: [{ kind: 'shell', positions: [[0, 0, 0], [1, 0, 0], [0, 1, 0]], triangles: [[0, 1, 3]] }] }, /^colliders\[0\]\.triangles: names vertex 3, but there are 3/],
     [{ strands, colliders: [{ kind: 'shell', positions: [[0, 0, 0], [1, 0, 0], [0, 1, 0]], triangles: [0, 1, 2], frames: [[0, 0, 0]] }] }, /^colliders\[0\]\.frames\[0\]: has 1 vertices, but the shell has 3/],
     [{ strands: [] }, /^strands: /],

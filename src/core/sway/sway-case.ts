@@ -13,6 +13,7 @@ import type { Pill } from './pills';
 import { chooseKernel, RodSystem, type KernelName } from './rod-system';
 import { AIR, hingeRoot, makeRod, placeStrand, type Fastening } from './strand-setup';
 import { Shell } from './shell';
+import { describeShell } from './shell-check';
 import { airDamping, float32Suffices, MOST_SUBSTEPS, planSubsteps, type StepPlan } from './substeps';
 
 const vec3 = z.tuple([z.number(), z.number(), z.number()]);
@@ -35,8 +36,10 @@ const strandSchema = z.strictObject({
 const threes = (item: z.ZodNumber): z.ZodType<number[]> => z.union([z.array(item), z.array(z.tuple([item, item, item]))]).transform((list): number[] => (list as (number | number[])[]).flat());
 const contactShape = { gap: z.number().min(0).max(1).optional(), friction: z.number().min(0).max(100).optional() };
 const colliderSchema = z.discriminatedUnion('kind', [
-  z.strictObject({ kind: z.literal('ball'), center: vec3, radius: positive, ...contactShape }),
-  z.strictObject({ kind: z.literal('pill'), a: vec3, b: vec3, radiusA: positive, radiusB: positive, ...contactShape }),
+  z.strictObject({ kind: z.literal('ball'), center: vec3, radius: z.number().min(0), ...contactShape }),
+  z.strictObject({ kind: z.literal('pill'), a: vec3, b: vec3, radiusA: z.number().min(0), radiusB: z.number().min(0), ...contactShape }),
+  /** A level plane; hair stays above it. */
+  z.strictObject({ kind: z.literal('floor'), height: z.number(), ...contactShape }),
   /** A mesh, closed or open; `frames`: its positions frame by frame, where it moves. */
   z.strictObject({ kind: z.literal('shell'), positions: threes(z.number()), triangles: threes(z.number().int().min(0)), frames: z.array(threes(z.number())).optional(), ...contactShape }),
 ]);
@@ -71,7 +74,7 @@ export const caseSchema = z.strictObject({
   c.colliders.forEach((shell, i) => {
     if (shell.kind !== 'shell') return;
     const vertices = shell.positions.length / 3, at = (what: string): (string | number)[] => ['colliders', i, what];
-    if (vertices < 3 || vertices % 1 !== 0) wrong(at('positions'), 'must be x, y, z of at least three vertices');
+    if (vertices % 1 !== 0) wrong(at('positions'), 'must be x, y, z of each vertex');
     else if (shell.triangles.length === 0 || shell.triangles.length % 3 !== 0) wrong(at('triangles'), 'must be three vertex numbers for each of at least one triangle');
     else {
       const beyond = shell.triangles.findIndex((v) => v >= vertices);
@@ -106,7 +109,7 @@ export const pathText = (path: readonly PropertyKey[]): string => path.map((p, i
 export function caseErrors(error: z.ZodError): string[] {
   return error.issues.map((issue) => {
     if (issue.code === 'unrecognized_keys') return issue.keys.map((key) => `${pathText([...issue.path, key])}: no such setting`).join('\n');
-    if (issue.code === 'invalid_union' && issue.path[0] === 'colliders' && issue.path.at(-1) === 'kind') return `${pathText(issue.path)}: must be "ball", "pill" or "shell"`;
+    if (issue.code === 'invalid_union' && issue.path[0] === 'colliders' && issue.path.at(-1) === 'kind') return `${pathText(issue.path)}: must be "ball", "pill", "floor" or "shell"`;
     if (issue.code === 'invalid_union') return `${pathText(issue.path)}: none of what can stand here`;
     return `${pathText(issue.path)}: ${issue.message.replace(/^Invalid input: /, '')}`;
   });
@@ -121,7 +124,7 @@ export interface CaseResult {
   proof: {
     /** Greatest change of length of any edge after the first frame, as a share. */
     maxStretch: number;
-    /** Deepest any point went below a collider's surface, m. */
+    /** Deepest any point or segment went below a collider's surface, m. */
     maxDepth: number;
     /** How often the safety net caught a strand, and the first one caught. */
     netUses: number;
@@ -157,8 +160,8 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
     system.load(i, one);
   });
   const roots = system.rootPosition.slice(), motions = rootMotions(c), none = Float64Array.of(0, 0, 0, 1, 0, 0, 0);
-  const pills = c.colliders.filter((x) => x.kind !== 'shell').map(asPill), meshes = shellsOf(c), still = new Float64Array(7 * pills.length).map((_, i) => (i % 7 === 3 ? 1 : 0));
-  const finder = c.colliders.length > 0 ? new ContactFinder(pills, c.strands.length, { skinGap: 0, friction: DEFAULT_FRICTION, firstPoint: 1, substeps: plan.substeps }, meshes.map((m) => m.shell)) : null;
+  const warnings: string[] = [], pills = pillsOf(c, warnings), floors = c.colliders.flatMap((x) => (x.kind === 'floor' ? [{ place: [0, x.height, 0] as const, up: [0, 1, 0] as const, gap: x.gap, friction: x.friction }] : [])), meshes = shellsOf(c, warnings), still = new Float64Array(7 * (pills.length + floors.length)).map((_, i) => (i % 7 === 3 ? 1 : 0));
+  const finder = pills.length + floors.length + meshes.length > 0 ? new ContactFinder(pills, c.strands.length, { skinGap: 0, friction: DEFAULT_FRICTION, firstPoint: 1, floors, substeps: plan.substeps }, meshes.map((m) => m.shell)) : null;
   const h = 1 / (c.fps * plan.substeps), numbers = { h, gravityX: gravity[0], gravityY: gravity[1], gravityZ: gravity[2], passes: plan.passes, lagging: 0 };
   const mixed = new Float64Array(7), placesBefore = roots.slice(), places = roots.slice(), world = new Float64Array(3 * system.pointCount);
 
@@ -184,6 +187,7 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
       const a = 3 * p;
       if (finder && p > system.start[i]) proof.maxDepth = Math.max(proof.maxDepth, finder.depth(i, world[a], world[a + 1], world[a + 2]), finder.shellDepth(p, world[a], world[a + 1], world[a + 2]));
       if (p === system.start[i]) continue;
+      if (finder) for (let q = 1; q < 4; q++) { const t = q / 4; proof.maxDepth = Math.max(proof.maxDepth, finder.edgeDepth(i, p, world[a] - t * (world[a] - world[a - 3]), world[a + 1] - t * (world[a + 1] - world[a - 2]), world[a + 2] - t * (world[a + 2] - world[a - 1]))); }
       const length = Math.hypot(world[a] - world[a - 3], world[a + 1] - world[a - 2], world[a + 2] - world[a - 1]);
       proof.maxStretch = Math.max(proof.maxStretch, Math.abs(length / k.restLength[system.at(i, p - system.start[i], 1)] - 1));
     }
@@ -219,7 +223,8 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
   }
   proof.netUses = system.netUses;
   proof.netStrand = system.firstCaught < 0 ? null : system.firstCaught;
-  const warning = kernel === 'simd' && tooStiff >= 0 ? `strands[${tooStiff}]: too stiff for its many points in float32; the result may be wrong. Leave "kernel" at "auto".` : undefined;
+  if (kernel === 'simd' && tooStiff >= 0) warnings.push(`strands[${tooStiff}]: too stiff for its many points in float32; the result may be wrong. Leave "kernel" at "auto".`);
+  const warning = warnings.length > 0 ? warnings.join('\n') : undefined;
   return { substeps: plan.substeps, kernel, plan, proof, warning };
 }
 
@@ -281,9 +286,12 @@ const DEFAULT_FRICTION = 0.3;
 const SHELL_STEP = 0.01;
 
 interface CaseShell { shell: Shell; at(frame: number): Float64Array }
-function shellsOf(c: SwayCase): CaseShell[] {
-  return c.colliders.flatMap((x) => {
+function shellsOf(c: SwayCase, warnings: string[]): CaseShell[] {
+  return c.colliders.flatMap((x, i) => {
     if (x.kind !== 'shell') return [];
+    const found = describeShell(x.triangles, x.positions);
+    warnings.push(...found.notes.map((n) => `colliders[${i}] ${n}`));
+    if (!found.usable) return [];
     const frames = (x.frames && !c.settle ? x.frames : [x.positions]).map((f) => Float64Array.from(f));
     return [{ shell: new Shell(x.triangles, frames[0], x.gap ?? 0, x.friction ?? DEFAULT_FRICTION), at: (frame) => frames[Math.max(0, Math.min(frames.length - 1, frame))] }];
   });
@@ -298,7 +306,16 @@ function shellWay(c: SwayCase): number {
   return most;
 }
 
-const asPill = (c: Exclude<SwayCase['colliders'][number], { kind: 'shell' }>): Pill => ({
+function pillsOf(c: SwayCase, warnings: string[]): Pill[] {
+  return c.colliders.flatMap((x, i) => {
+    if (x.kind === 'shell' || x.kind === 'floor') return [];
+    const pill = asPill(x);
+    if (Math.max(pill.radiusA, pill.radiusB) > 0) return [pill];
+    warnings.push(`colliders[${i}] has no radius, so nothing can touch it; it is left out.`);
+    return [];
+  });
+}
+const asPill = (c: Exclude<SwayCase['colliders'][number], { kind: 'shell' | 'floor' }>): Pill => ({
   node: 0, source: c.kind, gap: c.gap, friction: c.friction,
   ...(c.kind === 'ball' ? { a: c.center as Vec3, b: c.center as Vec3, radiusA: c.radius, radiusB: c.radius } : { a: c.a as Vec3, b: c.b as Vec3, radiusA: c.radiusA, radiusB: c.radiusB }),
 });
