@@ -149,6 +149,7 @@ describe('the journey', () => {
 
   it('sways: the run is computed in the browser, measured, and its proof is stored', async () => {
     await stage('sway');
+    await page.getByTestId('fold-careful').click();
     await page.getByRole('switch', { name: 'Choose substeps' }).click();
     await type('sway-substeps', 4);
     await page.getByTestId('run').click();

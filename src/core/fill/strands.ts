@@ -12,6 +12,12 @@ import { fillWeights, type FillWeights } from './weights';
 export const NODES = 16;
 export const nodeAt = (k: number): number => Math.pow(k / (NODES - 1), 1.4);
 
+/** Thickness of node k of strand s, m: as the view draws it, each strand a little thicker or thinner. */
+export function widthAt(fill: { widthUm: number; taper: number }, s: number, k: number): number {
+  const own = 0.75 + 0.5 * hashUnit(16 * s + 8);
+  return fill.widthUm * 1e-6 * own * (1 + (fill.taper - 1) * smoothStep(0.3, 1, nodeAt(k)));
+}
+
 export interface FillShape {
   /** 0…1: how far strands draw together toward their nearest guide. */
   clump: number;

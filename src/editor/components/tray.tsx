@@ -216,7 +216,7 @@ function BakePanel({ document }: PanelProps) {
   const bakes = useEditor((s) => s.bakes), bakeId = useEditor((s) => s.bakeId), proof = useEditor((s) => s.bakeProof);
   if (!document.guides) return <First to="plant" label="Go to Plant">There is nothing to bake. Plant guides first.</First>;
   const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => toast.error(e instanceof Error ? e.message : String(e))); };
-  const shown = bakes.find((b) => b.id === bakeId), busy = bakes.some((b) => b.state === 'queued' || b.state === 'running');
+  const filledCount = Math.min(document.fill.preview, document.fill.count, 20000), shown = bakes.find((b) => b.id === bakeId), busy = bakes.some((b) => b.state === 'queued' || b.state === 'running');
   return (
     <>
       <Question title="Bake the range">
@@ -249,6 +249,7 @@ function BakePanel({ document }: PanelProps) {
       {shown?.state === 'done' && (
         <Question title="Hand it over">
           <a href={`/api/bakes/${shown.id}/curves`} download data-testid="download" className="inline-flex h-7 items-center gap-1.5 rounded-md border border-edge bg-raised px-3 hover:bg-lifted"><Download size={14} />OpenUSD curves (.usda)</a>
+          <a href={`/api/bakes/${shown.id}/curves?filled=${filledCount}`} download data-testid="download-filled" className="mt-1.5 inline-flex h-7 items-center gap-1.5 rounded-md border border-edge bg-raised px-3 hover:bg-lifted" {...helpProps('The filled strands themselves, as many as the preview draws, lifted out of what they would pierce.')}><Download size={14} />{filledCount.toLocaleString('en')} filled strands (.usda)</a>
           <Note>{shown.guideCount} curves of {shown.pointCount} points, frames {shown.startFrame}–{shown.endFrame}; metres, +Y up, widths are diameters.</Note>
           {shown.motionKey !== session.key && <Note><Wind size={12} className="mr-1 inline" />Something has changed since this was baked; bake again before you hand it over.</Note>}
         </Question>

@@ -2,7 +2,9 @@
 import { randomBytes } from 'node:crypto';
 import type { Knex } from 'knex';
 import { z } from 'zod';
+import { floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
 import { buffersOf, documentSchema, type GroomDocument } from '../../core/document/schema';
+import { FilledFrames } from '../../core/fill/filled-frames';
 import { readDocument as upgraded } from '../../core/document/upgrade';
 import { measuresSchema, motionKey, proofSchema, reportSchema, type Proof } from '../../core/document/proof';
 import type { Character } from '../../core/mesh/character';
@@ -206,4 +208,12 @@ export async function bakeFramePoints(db: Knex, blob: string): Promise<Float32Ar
   const bytes = await getBlob(db, blob);
   if (!bytes) throw notFound('baked frame');
   return new Float32Array(Uint8Array.from(bytes).buffer);
+}
+
+/** The filled strands of a bake, ready to be computed frame by frame. */
+export async function openFilled(db: Knex, bake: Awaited<ReturnType<typeof getBake>>, count: number): Promise<FilledFrames> {
+  const { guides, plot } = bake.document, owner: { asset_id: string } = await db('grooms').where({ id: bake.groomId }).first('asset_id'), asset = await getAsset(db, owner.asset_id);
+  const [planting, offsets, faces] = await Promise.all([guides?.planting, guides?.offsets, plot.faces].map((id) => (id ? getBlob(db, id) : null)));
+  if (!planting || !offsets || !faces) throw new UserError(409, 'notFilled', 'This bake has no plot to fill: it was made before its skin was chosen.');
+  return new FilledFrames({ document: bake.document, character: await loadCharacter(db, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(faces), count });
 }
