@@ -51,7 +51,7 @@ try {
   }
   await shot('5-sway', async () => { await page.getByRole('button', { name: 'three-quarter' }).click(); });
   await shot('6-proof', async () => { await stage('proof'); await page.keyboard.press('p'); await page.getByRole('button', { name: 'Go to worst', exact: true }).click(); });
-  await set({ show: { hair: true, guides: false, pills: false } });
+  await set({ show: { hair: true, guides: false, pills: false, marks: false } });
   if (!ONLY || ONLY.includes('7-bake')) {
     await stage('bake');
     await page.getByTestId('bake').click();
@@ -60,6 +60,19 @@ try {
     await set({ frame: 20 });
   }
   await shot('7-bake', async () => { await page.getByRole('button', { name: 'front' }).click(); });
+  if (!ONLY || ONLY.some((n) => /^(9|10)-/.test(n))) { await stage('sway'); await set({ frame: 8, playing: false, show: { hair: true, guides: false, pills: true, marks: true } }); }
+  await shot('9-colliders', async () => { await page.getByTestId('fold-made').click(); await page.getByRole('button', { name: 'three-quarter' }).click(); await page.getByTestId('add-pill').click(); await page.waitForTimeout(1200); });
+  await shot('10-ties', async () => {
+    await page.getByRole('button', { name: /^Undo: Add pill/ }).click();
+    await set({ show: { hair: true, guides: false, pills: false, marks: false } });
+    for (const id of ['around', 'loft', 'ties', 'air']) await page.getByTestId(`fold-${id}`).click();
+    await page.getByTestId('sway-windSpeed').fill('4');
+    await page.getByTestId('sway-windSpeed').press('Enter');
+    await page.getByTestId('add-tie').click();
+    await page.getByRole('button', { name: 'back', exact: true }).click();
+    await page.waitForTimeout(1200);
+  });
+  await set({ show: { hair: true, guides: false, pills: false, marks: false }, selected: null, swayTool: { name: 'look' } });
   await shot('8-linen', async () => { await stage('sway'); await page.getByRole('button', { name: 'Light theme' }).click(); await page.getByRole('radio', { name: 'Profile' }).click(); await page.getByRole('button', { name: 'back', exact: true }).click(); });
 } finally {
   await browser.close();

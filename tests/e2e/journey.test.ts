@@ -233,6 +233,7 @@ describe('the journey', () => {
     expect(await page.getByTestId('stage-bake').getAttribute('data-status')).toBe('done');
     expect(await page.getByTestId('stage-proof').getAttribute('data-status')).toMatch(/done|trouble/);
     await stage('sway');
+    await page.getByTestId('fold-holds').click();
     await type('sway-damping', 6.5);
     await saved();
     expect(await page.getByTestId('stage-bake').getAttribute('data-status')).toBe('stale');

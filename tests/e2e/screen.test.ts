@@ -14,6 +14,7 @@ const document = async (id = demo): Promise<GroomDocument> => ((await (await fet
 const saved = async (): Promise<void> => { await page.waitForTimeout(450); await page.locator('[data-testid=save][data-state=saved]').waitFor(); };
 const open = async (id: string): Promise<void> => { await page.goto(`${trial.url}/groom/${id}`); await page.getByTestId('view').waitFor(); };
 const stage = (name: string): Promise<void> => page.getByTestId(`stage-${name}`).click();
+const unfold = async (id: string): Promise<void> => { const title = page.getByTestId(`fold-${id}`); if ((await title.getAttribute('aria-expanded')) === 'false') await title.click(); };
 
 beforeAll(async () => {
   trial = await startTrial();
@@ -31,6 +32,7 @@ describe('a number', () => {
   it('can be typed, with a comma too; nonsense is dropped, too much is held at the limit', async () => {
     await open(demo);
     await stage('sway');
+    await unfold('holds');
     const field = page.getByTestId('sway-damping');
     await field.fill('7,5');
     await field.press('Enter');
@@ -135,6 +137,7 @@ describe('material', () => {
     expect((await document()).sway.material).toBe('scalp hair');
   });
   it('the start and the substeps have a switch each', async () => {
+    await unfold('careful');
     await page.getByRole('radio', { name: 'unloaded' }).click();
     await page.getByRole('switch', { name: 'Choose substeps' }).click();
     await page.getByTestId('sway-substeps').waitFor();
@@ -149,16 +152,16 @@ describe('material', () => {
 
 describe('the cast list', () => {
   it('hides a garment, which then does not collide either', async () => {
-    const pills = async (): Promise<number> => Number(await page.locator('aside', { hasText: 'Garment pills' }).locator('div', { hasText: /^Garment pills/ }).locator('span').last().textContent());
-    await page.waitForFunction(() => (window as never as { fineComb: { state: () => { pillCount: number } } }).fineComb.state().pillCount > 0);
-    const before = await pills();
+    const around = (name: string) => page.locator('aside[aria-label="Cast list"] button').filter({ hasText: name });
+    await around('coatshell').waitFor();
     await page.getByLabel('Hide coat in this shot').click();
-    await page.waitForFunction((n) => (window as never as { fineComb: { state: () => { pillCount: number } } }).fineComb.state().pillCount !== n, await page.evaluate(() => (window as never as { fineComb: { state: () => { pillCount: number } } }).fineComb.state().pillCount));
-    expect(await pills()).toBeLessThan(before);
+    await around('coatshell').waitFor({ state: 'detached' });
     await saved();
     expect((await document()).hidden).toEqual(['coat']);
     await page.getByLabel('Show coat in this shot').click();
+    await around('coatshell').waitFor();
     await saved();
+    expect((await document()).hidden).toEqual([]);
   });
 });
 

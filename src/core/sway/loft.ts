@@ -145,7 +145,6 @@ export class Loft {
     if (end > all.length - TIE_NUMBERS) throw new Error(`${count} bodies of hair are more than there is room for: make the spacing wider.`);
     const { part, parts } = coupling;
     this.mine = [Math.round((count * part) / parts), Math.round((count * (part + 1)) / parts)];
-    this.P.set(points);
     for (let k = 0; k < count; k++) this.rest(k, points);
   }
 

@@ -75,7 +75,7 @@ export const caseSchema = z.strictObject({
     if (shell.kind !== 'shell') return;
     const vertices = shell.positions.length / 3, at = (what: string): (string | number)[] => ['colliders', i, what];
     if (vertices % 1 !== 0) wrong(at('positions'), 'must be x, y, z of each vertex');
-    else if (shell.triangles.length === 0 || shell.triangles.length % 3 !== 0) wrong(at('triangles'), 'must be three vertex numbers for each of at least one triangle');
+    else if (shell.triangles.length % 3 !== 0) wrong(at('triangles'), 'must be three vertex numbers for each triangle');
     else {
       const beyond = shell.triangles.findIndex((v) => v >= vertices);
       if (beyond >= 0) wrong(at('triangles'), `names vertex ${shell.triangles[beyond]}, but there are ${vertices}`);

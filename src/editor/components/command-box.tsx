@@ -3,6 +3,7 @@ import { Command } from 'cmdk';
 import { FILL_PARAMETERS, PLANT_PARAMETERS, SWAY_PARAMETERS, type Parameter } from '../../core/document/schema';
 import { useEditor, type Stage } from '../state/store';
 import { useWorkshop } from './context';
+import { unfold } from './controls';
 
 /** Ctrl K: every action and every setting by name. */
 export function CommandBox() {
@@ -13,6 +14,7 @@ export function CommandBox() {
   const focusSetting = (stage: Stage, name: string): void => {
     close();
     useEditor.setState({ stage });
+    unfold();
     setTimeout(() => document.querySelector<HTMLInputElement>(`[data-testid="${stage}-${name}"]`)?.focus(), 60);
   };
   return (

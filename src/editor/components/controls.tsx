@@ -24,7 +24,10 @@ export function Question({ title, children, aside }: { title: string; children: 
 }
 /** The same, folded away; what it says in short stands beside its title. */
 const useFolds = create<{ open: Record<string, boolean> }>(() => ({ open: { made: true, around: true } }));
-export function Fold({ id, title, summary, children }: { id: string; title: string; summary?: string; children: ReactNode }) {
+/** Opens all that is folded, so that any setting can be reached by name. */
+export const unfold = (): void => useFolds.setState({ open: Object.fromEntries(FOLDS.map((f) => [f, true])) });
+const FOLDS = ['made', 'holds', 'around', 'loft', 'ties', 'air', 'carry', 'careful'] as const;
+export function Fold({ id, title, summary, children }: { id: (typeof FOLDS)[number]; title: string; summary?: string; children: ReactNode }) {
   const open = useFolds((s) => s.open[id] ?? false);
   return (
     <section className="border-b border-line px-3 py-2">
