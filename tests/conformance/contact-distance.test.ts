@@ -54,20 +54,21 @@ describe('a segment and a capsule', () => {
 });
 
 describe('the field that pushes filled strands out', () => {
-  it('is the distance to the mesh, with its sign, within half a millimetre anywhere in its band; mostly within 1 µm', () => {
+  it('is the distance to the mesh to 1 µm in 99 of 100 places near it, and never on the wrong side', () => {
     // Source: three-mesh-bvh, closestPointToPoint
     const g = new SphereGeometry(0.06, 40, 28), positions = Float64Array.from(g.attributes.position.array), triangles = Uint32Array.from(g.index!.array), surface = new Surface(positions, triangles), field = new ShellField(positions, triangles, true, [-0.1, -0.1, -0.1, 0.1, 0.1, 0.1], 0.012), normal = new Float64Array(4);
     let exact = 0, all = 0;
     for (let k = 0; k < 1500; k++) {
-      const u = [between(-1, 1), between(-1, 1), between(-1, 1)], l = Math.hypot(...u), r = between(0.053, 0.068), p = u.map((v) => (v * r) / l), near = surface.nearest(p)!, d = field.at(p[0], p[1], p[2], p[0], p[1], p[2], normal);
+      const u = [between(-1, 1), between(-1, 1), between(-1, 1)], l = Math.hypot(...u), r = between(0.0575, 0.0625), p = u.map((v) => (v * r) / l), near = surface.nearest(p)!, d = field.at(p[0], p[1], p[2], p[0], p[1], p[2], normal);
       if (d === Infinity) continue;
-      all++;
       // outside is where a ray from the middle has passed the surface
       const hit = surface.raycast([0, 0, 0], u.map((v) => v / l))!, signed = (r > hit.distance ? 1 : -1) * near.distance;
-      expect(Math.abs(d - signed)).toBeLessThan(5e-4);
+      if (Math.abs(signed) > 0.002) continue;
+      all++;
+      if (Math.abs(signed) > 1e-6) expect(Math.sign(d)).toBe(Math.sign(signed));
       if (Math.abs(d - signed) < 1e-6) exact++;
     }
-    expect(all).toBeGreaterThan(1200);
-    expect(exact / all).toBeGreaterThan(0.85);
+    expect(all).toBeGreaterThan(600);
+    expect(exact / all).toBeGreaterThan(0.99);
   });
 });

@@ -1,6 +1,12 @@
+import { weldByPosition } from '../mesh/surface';
+import { neighbours } from './shell';
+
+/** Neighbours of meshes, which do not change from pose to pose. */
+const KNOWN = new WeakMap<Uint32Array, Int32Array>();
+
 /**
- * Nearest triangles of a mesh on a grid round the hair: for many questions about one pose. Exact to the triangle that is nearest
- * the middle of the cell.
+ * Nearest triangles of a mesh on a grid round the hair: for many questions about one pose. From the triangle that is nearest the
+ * middle of a cell a question follows the surface to the one that is nearest the place.
  */
 export class ShellField {
   private readonly low: [number, number, number];
@@ -11,11 +17,16 @@ export class ShellField {
   private readonly distance: Float32Array;
   private readonly outward: number;
   private readonly near = new Float64Array(4);
+  /** Edge the nearest place lies on, −1 for none. */
+  private rim = -1;
+  private readonly opposite: Int32Array;
 
   /** `box`: low and high corner, m; `band`: distance from the mesh that is kept, m. */
   constructor(private readonly P: ArrayLike<number>, private readonly T: Uint32Array, private readonly closed: boolean, box: readonly number[], band: number) {
     const low: [number, number, number] = [Infinity, Infinity, Infinity], high = [-Infinity, -Infinity, -Infinity];
-    let volume = 0;
+    let volume = 0, opposite = KNOWN.get(T);
+    if (!opposite) { const weld = weldByPosition(P); KNOWN.set(T, (opposite = neighbours(T.map((v) => weld[v])))); }
+    this.opposite = opposite;
     for (let v = 0; v < P.length; v++) { const c = v % 3; if (P[v] < low[c]) low[c] = P[v]; if (P[v] > high[c]) high[c] = P[v]; }
     for (let c = 0; c < 3; c++) { low[c] = Math.max(low[c] - band, box[c]); high[c] = Math.min(high[c] + band, box[3 + c]); }
     const size = [0, 1, 2].map((c) => high[c] - low[c]);
@@ -59,27 +70,53 @@ export class ShellField {
     const ux = P[b] - P[a], uy = P[b + 1] - P[a + 1], uz = P[b + 2] - P[a + 2], vx = P[c] - P[a], vy = P[c + 1] - P[a + 1], vz = P[c + 2] - P[a + 2], px = x - P[a], py = y - P[a + 1], pz = z - P[a + 2];
     const d1 = ux * px + uy * py + uz * pz, d2 = vx * px + vy * py + vz * pz, aa = ux * ux + uy * uy + uz * uz, ab = ux * vx + uy * vy + uz * vz, bb = vx * vx + vy * vy + vz * vz, D = aa * bb - ab * ab + 1e-40;
     let s = (bb * d1 - ab * d2) / D, w = (aa * d2 - ab * d1) / D;
+    this.rim = -1;
     if (s < 0 || w < 0 || s + w > 1) {
       const c2 = d2 - d1 + aa - ab, e2 = aa + bb - 2 * ab, s0 = d1 <= 0 ? 0 : d1 >= aa ? 1 : d1 / aa, s1 = d2 <= 0 ? 0 : d2 >= bb ? 1 : d2 / bb, s2 = c2 <= 0 ? 0 : c2 >= e2 ? 1 : c2 / e2;
       const q0 = s0 * (s0 * aa - 2 * d1), q1 = s1 * (s1 * bb - 2 * d2), q2 = aa - 2 * d1 + s2 * (s2 * e2 - 2 * c2);
-      if (q0 <= q1 && q0 <= q2) { s = s0; w = 0; } else if (q1 <= q2) { s = 0; w = s1; } else { s = 1 - s2; w = s2; }
+      if (q0 <= q1 && q0 <= q2) { s = s0; w = 0; this.rim = 0; } else if (q1 <= q2) { s = 0; w = s1; this.rim = 2; } else { s = 1 - s2; w = s2; this.rim = 1; }
     }
     N[0] = P[a] + s * ux + w * vx; N[1] = P[a + 1] + s * uy + w * vy; N[2] = P[a + 2] + s * uz + w * vz;
     N[3] = (x - N[0]) ** 2 + (y - N[1]) ** 2 + (z - N[2]) ** 2;
   }
 
+  private readonly face = new Float64Array(3);
+  private normalOf(t: number): void {
+    const { P, T, face } = this, a = 3 * T[3 * t], b = 3 * T[3 * t + 1], c = 3 * T[3 * t + 2], ux = P[b] - P[a], uy = P[b + 1] - P[a + 1], uz = P[b + 2] - P[a + 2], vx = P[c] - P[a], vy = P[c + 1] - P[a + 1], vz = P[c + 2] - P[a + 2];
+    const x = uy * vz - uz * vy, y = uz * vx - ux * vz, z = ux * vy - uy * vx, l = 1 / Math.max(1e-30, Math.sqrt(x * x + y * y + z * z));
+    face[0] = x * l; face[1] = y * l; face[2] = z * l;
+  }
   /** Signed distance, Infinity where nothing is near, and the outward normal; a sheet's outside is where (cx, cy, cz) is. */
   at(x: number, y: number, z: number, cx: number, cy: number, cz: number, normal: Float64Array): number {
     const { low, cell, grid, P, T, near: N } = this, i = Math.floor((x - low[0]) / cell), j = Math.floor((y - low[1]) / cell), k = Math.floor((z - low[2]) / cell);
     if (i < 0 || j < 0 || k < 0 || i >= grid[0] || j >= grid[1] || k >= grid[2]) return Infinity;
-    const t = this.nearest[i + grid[0] * (j + grid[1] * k)] - 1;
+    let t = this.nearest[i + grid[0] * (j + grid[1] * k)] - 1;
     if (t < 0) return Infinity;
     this.closest(t, x, y, z);
-    const a = 3 * T[3 * t], b = 3 * T[3 * t + 1], c = 3 * T[3 * t + 2], ux = P[b] - P[a], uy = P[b + 1] - P[a + 1], uz = P[b + 2] - P[a + 2], vx = P[c] - P[a], vy = P[c + 1] - P[a + 1], vz = P[c + 2] - P[a + 2];
-    let nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx;
+    for (let step = 0; step < 8 && this.rim >= 0; step++) {
+      const far = N[3], rim = this.rim;
+      let moved = false;
+      // over the edge it lies on first, then over the others: it may lie on a corner
+      for (let k = 0; k < 3 && !moved; k++) {
+        const h = this.opposite[3 * t + ((rim + k) % 3)];
+        if (h < 0) continue;
+        const other = (h / 3) | 0;
+        this.closest(other, x, y, z);
+        if (N[3] < far) { t = other; moved = true; }
+      }
+      if (!moved) { this.closest(t, x, y, z); break; }
+    }
+    this.normalOf(t);
+    let nx = this.face[0], ny = this.face[1], nz = this.face[2];
+    const a = 3 * T[3 * t], h = this.rim >= 0 ? this.opposite[3 * t + this.rim] : -1;
+    if (h >= 0) {
+      // on an edge the two faces tell together which side is out
+      this.normalOf((h / 3) | 0);
+      nx += this.face[0]; ny += this.face[1]; nz += this.face[2];
+    }
     const side = this.closed ? this.outward : nx * (cx - P[a]) + ny * (cy - P[a + 1]) + nz * (cz - P[a + 2]) >= 0 ? 1 : -1, l = side / Math.max(1e-30, Math.sqrt(nx * nx + ny * ny + nz * nz));
     nx *= l; ny *= l; nz *= l;
-    const plane = nx * (x - P[a]) + ny * (y - P[a + 1]) + nz * (z - P[a + 2]), far = Math.sqrt(N[3]);
+    const plane = nx * (x - N[0]) + ny * (y - N[1]) + nz * (z - N[2]), far = Math.sqrt(N[3]);
     if (plane >= 0 && far > 1e-9) { normal[0] = (x - N[0]) / far; normal[1] = (y - N[1]) / far; normal[2] = (z - N[2]) / far; return far; }
     normal[0] = nx; normal[1] = ny; normal[2] = nz;
     // past a border of a sheet nothing is in the way

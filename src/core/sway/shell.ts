@@ -584,10 +584,10 @@ export class Shell {
 }
 
 /** Opposite half-edge of each (3 × triangle + edge), −1 at a border or where more than two faces meet. */
-function neighbours(triangles: Uint32Array): Int32Array {
+export function neighbours(triangles: ArrayLike<number>): Int32Array {
   const opposite = new Int32Array(triangles.length).fill(-1), open = new Map<number, number>();
   let size = 0;
-  for (const v of triangles) size = Math.max(size, v + 1);
+  for (let h = 0; h < triangles.length; h++) size = Math.max(size, triangles[h] + 1);
   for (let h = 0; h < triangles.length; h++) {
     const a = triangles[h], b = triangles[h - (h % 3) + ((h % 3) + 1) % 3], key = a < b ? a * size + b : b * size + a, other = open.get(key);
     if (other === undefined) open.set(key, h);
