@@ -180,7 +180,7 @@ export class BrushTool {
       }
       if (chosen.size > 0 && (chosen.size !== tie.guides.length || tie.guides.some((g) => !chosen.has(g)))) {
         const guides = [...chosen].sort((a, b) => a - b);
-        useEditor.getState().edit(`Guides of ${tie.name}`, (d) => { const t = d.sway.ties.find((x) => x.id === tie.id); if (t) t.guides = guides; }, `tie.${tie.id}.guides`);
+        useEditor.getState().edit(`Strands of ${tie.name}`, (d) => { const t = d.sway.ties.find((x) => x.id === tie.id); if (t) t.guides = guides; }, `tie.${tie.id}.guides`);
       }
     }
     session.changed();
