@@ -1,26 +1,26 @@
 /** `./comb bench contact`: what contact, loft and push-out cost beside the free solve, as ratios within one run. */
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { cpus } from 'node:os';
-import { newDocument, type GroomDocument } from '../src/core/document/schema';
+import { floatsOf, uintsOf, unpackPlanting } from '../src/core/document/buffers';
+import type { GroomDocument } from '../src/core/document/schema';
 import { fillPlot, NODES, strandShape } from '../src/core/fill/strands';
-import { growGuide } from '../src/core/groom/grow';
-import { rootPlace, scatterEvenly } from '../src/core/groom/planting';
+import { rootPlace } from '../src/core/groom/planting';
+import { polylineLength } from '../src/core/groom/polyline';
 import { poseCharacter, skinPositions } from '../src/core/mesh/character';
 import { Surface } from '../src/core/mesh/surface';
 import { collidersOf } from '../src/core/sway/colliders';
 import { boxOf, PosedObstacles } from '../src/core/sway/push-out';
 import { SwayRun, type Scene } from '../src/core/sway/run';
 import { readGlb } from '../src/formats/gltf';
+import { demoGroom } from '../src/server/seed';
 
-const GUIDES = Number(process.argv[2] ?? 2000), POINTS = 16, WARM = 12, FRAMES = 8, SUBSTEPS = 8, STRANDS = 4000;
+const GUIDES = Number(process.argv[2] ?? 2000), POINTS = 16, WARM = 30, FRAMES = 8, SUBSTEPS = 8, STRANDS = 4000;
 const read = await readGlb(new Uint8Array(readFileSync('demo/cast/oda.glb')));
 if (!read.ok) throw new Error(read.error.message);
 const character = read.value, mesh = character.meshes.find((m) => m.hair.length > 0)!, rest = new Float64Array(mesh.positions.length);
 skinPositions(character, mesh, poseCharacter(character, null, 0), rest);
-const surface = new Surface(rest, mesh.triangles), faces = Uint32Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5));
-const document = newDocument(mesh.name, { clip: 'look back', start: 0, end: 48, fps: 24, cyclic: false });
-const planting = scatterEvenly(surface, faces, GUIDES, 1), offsets = new Float32Array(3 * POINTS * GUIDES);
-for (let g = 0; g < GUIDES; g++) offsets.set(growGuide(surface, rootPlace(surface, planting, g), surface.normal(planting.faces[g]), { length: 0.24, pointCount: POINTS, lie: 'falling', lift: 0.012 }), 3 * POINTS * g);
+/** The demo's groom with more guides: combed off collar and scarf, as a groom is that contact is to keep so. */
+const demo = demoGroom(character, GUIDES), { document } = demo, planting = unpackPlanting(demo.buffers[1]), offsets = floatsOf(demo.buffers[2]), faces = uintsOf(demo.buffers[0]), surface = new Surface(rest, mesh.triangles);
 
 type Sway = GroomDocument['sway'];
 const roles = (as: 'off' | 'pills' | 'shell'): Sway['roles'] => ({ body: as, garment: as, accessory: 'off' });
@@ -54,7 +54,7 @@ const cases: [string, Scene][] = [
 ];
 const costs = cases.map(([name, s]) => [name, cost(s)] as const), free = costs[0][1].ms;
 const strands = fillPlot(surface, faces, planting, offsets, POINTS, { count: STRANDS, full: STRANDS }, 1, 0.2), shape = { clump: 0.5, lock: 0.6, frizz: 0.0005, lengthSpread: 0.2 };
-const lengths = new Float32Array(GUIDES).fill(0.24), P = new Float32Array(3 * NODES * STRANDS), one = new Float32Array(3 * NODES);
+const lengths = Float32Array.from({ length: GUIDES }, (_, g) => polylineLength(offsets, g * POINTS, POINTS)), P = new Float32Array(3 * NODES * STRANDS), one = new Float32Array(3 * NODES);
 let t = performance.now();
 for (let s = 0; s < STRANDS; s++) { strandShape(strands, s, offsets, lengths, POINTS, shape, [0, 0, 0, 1, ...rootPlace(surface, strands.roots, s)], one); P.set(one, 3 * NODES * s); }
 const evaluate = performance.now() - t;

@@ -32,6 +32,8 @@ describe('a number', () => {
   it('can be typed, with a comma too; nonsense is dropped, too much is held at the limit', async () => {
     await open(demo);
     await stage('sway');
+    // controls are looked at here, not hair: without it pictures are quick
+    await page.keyboard.press('h');
     await unfold('holds');
     const field = page.getByTestId('sway-damping');
     await field.fill('7,5');
