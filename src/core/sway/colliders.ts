@@ -6,6 +6,7 @@ import type { MeshCollider, SwaySettings } from '../document/schema';
 import type { Vec3 } from '../math/vec';
 import { findNode, leadingNodes, nodeKey, poseCharacter, skinPositions, type Character, type CharacterMesh, type Pose } from '../mesh/character';
 import { Surface } from '../mesh/surface';
+import { MOST_FLOORS } from './contact';
 import { coverOf, fitPills, shrinkInto, widenToCover, type Pill } from './pills';
 import { describeShell } from './shell-check';
 
@@ -115,6 +116,7 @@ export function collidersOf(character: Character, hidden: readonly string[], set
     if (c.kind === 'floor') floors.push({ ...common, place: [...c.a] as Vec3 });
     else pills.push({ ...common, kind: c.kind, fitted: false, source: 'own', a: [...c.a] as Vec3, b: [...(c.kind === 'ball' ? c.a : c.b)] as Vec3, radiusA: c.radiusA, radiusB: c.kind === 'ball' ? c.radiusA : c.radiusB });
   }
+  floors.filter((f) => f.on).slice(MOST_FLOORS).forEach((f) => { f.on = false; notes.push(`“${f.label}” is one floor too many: ${MOST_FLOORS} can be on at once.`); });
   for (const pill of pills) if (pill.on && !(Math.max(pill.radiusA, pill.radiusB) > 0)) {
     pill.on = false;
     notes.push(`“${pill.label}” has no radius, so nothing can touch it; it is left out. Give it one.`);

@@ -31,6 +31,8 @@ const KEPT_DEPTH = 0.8;
 /** Pills an edge remembers, and how far it goes, m, before it looks for others. */
 const REMEMBERED = 4;
 const LEASE = 0.012;
+/** Floors that a strand's list has bits for. */
+export const MOST_FLOORS = 8;
 /** What began inside comes out in so many frames, but no faster than this share of the strand's length a frame. */
 const RELEASE_FRAMES = 16;
 const RELEASE_SHARE = 0.005;
@@ -60,6 +62,7 @@ export interface ContactMark { strand: number; place: [number, number, number]; 
 
 export class ContactFinder {
   private readonly count: number;
+  /** `MOST_FLOORS` of them count. */
   private readonly floors: readonly Floor[];
   /** Pills: six numbers, the ends at the end of the substep; and the radii. */
   private readonly ends: Float64Array;
@@ -175,7 +178,7 @@ export class ContactFinder {
       // the way between is bowed where a collider turns
       this.drift[s] = 1.1 * drift;
       let floors = 0;
-      for (let f = 0; f < this.floors.length && f < 8; f++) if (this.floorNear(f, from, to, rootFrom, rootTo, r, lengths[s])) floors |= 1 << f;
+      for (let f = 0; f < this.floors.length && f < MOST_FLOORS; f++) if (this.floorNear(f, from, to, rootFrom, rootTo, r, lengths[s])) floors |= 1 << f;
       this.nearFloors[s] = floors;
     }
     this.shells.forEach((shell, q) => {
@@ -511,7 +514,7 @@ export class ContactFinder {
     for (let q = 0; q < this.shells.length; q++) depth = Math.max(depth, this.shells[q].depth(p, px, py, pz));
     return depth;
   }
-  /** Whether the edge below a point is still on its way out, or is the first stretch of its strand, which is let be. */
+  /** Whether the edge below a point belongs to the first stretch of its strand, which is let be. */
   isRooted(p: number): boolean { return this.rooted[p] === 1; }
   /** How deep an edge may still lie below its gap, m, having begun there. */
   allowance(p: number): number { return -(this.startDepth[p] ?? 0); }
@@ -524,7 +527,7 @@ export class ContactFinder {
     return inside;
   }
   /** Share of the wind that is left at a place in the lee of the pills. */
-  lee(wind: Wind, _strand: number, x: number, y: number, z: number): number { return wind.lee(x, y, z, this.ends, this.radii, this.count); }
+  lee(wind: Wind, x: number, y: number, z: number): number { return wind.lee(x, y, z, this.ends, this.radii, this.count); }
   /** Ends of all pills for the given motions, six numbers each. */
   placesOf(motions: RigidMotions): Float64Array {
     this.pills.forEach((pill, k) => placePill(pill, motions, 7 * k, this.endsTo, 6 * k));

@@ -2,7 +2,7 @@ import { describe, expect, it } from 'vitest';
 import { SphereGeometry } from 'three';
 import { makeRandom } from '../math/random';
 import { boxOf, PosedObstacles } from './push-out';
-import { describeShell } from './shell-check';
+import { describeShell, outwardSign } from './shell-check';
 import { insideClosed } from './start-check';
 
 const NODES = 16;
@@ -68,6 +68,15 @@ describe('a mesh as a collider, in words', () => {
     expect(describeShell([], [])).toMatchObject({ usable: false, notes: ['has no faces; it is left out.'] });
     expect(describeShell([0, 1, 2], [0, 0, 0, 0, 0, 0, 1, 0, 0])).toMatchObject({ usable: false });
     expect(describeShell([0, 1, 2], [0, 0, 0, NaN, 0, 0, 1, 0, 0]).notes[0]).toMatch(/vertex \(number 1\) that is nowhere/);
+  });
+  it('an open wrist far from the middle does not turn a hand inside out', () => {
+    const far = ball.positions.map((v, a) => v + [0.9, 0.4, -0.3][a % 3]), other = ball.positions.map((v, a) => v + [-0.9, 0.4, -0.3][a % 3]), n = ball.positions.length / 3, both = Float64Array.from([...far, ...other]);
+    // both balls without a cap of their faces, which lies toward the origin for one and away from it for the other
+    const kept: number[] = [];
+    for (let t = 0; t < ball.triangles.length; t += 3) if (ball.positions[3 * ball.triangles[t]] > -0.0995) kept.push(ball.triangles[t], ball.triangles[t + 1], ball.triangles[t + 2]);
+    expect(kept.length).toBeLessThan(ball.triangles.length);
+    expect(outwardSign([...kept, ...kept.map((v) => v + n)], both)).toBe(1);
+    expect(outwardSign([...kept, ...kept.map((v) => v + n)].map((_, h, t) => t[h - (h % 3) + [0, 2, 1][h % 3]]), both)).toBe(-1);
   });
   it('knows which points are inside', () => {
     expect(Array.from(insideClosed(ball.positions, ball.triangles, [0, 0, 0, 0.05, 0.05, 0.05, 0.2, 0, 0, 0.08, 0.08, 0.08, 0, 0.099, 0]))).toEqual([1, 1, 0, 0, 1]);

@@ -382,7 +382,7 @@ export class SwayRun {
         const p = 3 * (s * pointCount + i);
         a[0] = a[3]; a[1] = a[4]; a[2] = a[5];
         wind.at(time, world[p], world[p + 1], world[p + 2], a, 3);
-        const left = contacts ? contacts.lee(wind, s, world[p], world[p + 1], world[p + 2]) : 1;
+        const left = contacts ? contacts.lee(wind, world[p], world[p + 1], world[p + 2]) : 1;
         for (let c = 3; c < 6; c++) a[c] *= left;
         for (let j = i === 0 ? 0 : before + 1; j <= i; j++) {
           const t = i === before ? 1 : (j - before) / (i - before), o = system.at(s, j, 3);

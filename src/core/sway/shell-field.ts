@@ -1,8 +1,9 @@
 import { weldByPosition } from '../mesh/surface';
 import { neighbours } from './shell';
+import { outwardSign } from './shell-check';
 
-/** Neighbours of meshes, which do not change from pose to pose. */
-const KNOWN = new WeakMap<Uint32Array, Int32Array>();
+/** Neighbours of meshes and which way their faces look, which do not change from pose to pose. */
+const KNOWN = new WeakMap<Uint32Array, { opposite: Int32Array; outward: 1 | -1 }>();
 
 /**
  * Nearest triangles of a mesh on a grid round the hair: for many questions about one pose. From the triangle that is nearest the
@@ -24,9 +25,9 @@ export class ShellField {
   /** `box`: low and high corner, m; `band`: distance from the mesh that is kept, m. */
   constructor(private readonly P: ArrayLike<number>, private readonly T: Uint32Array, private readonly closed: boolean, box: readonly number[], band: number) {
     const low: [number, number, number] = [Infinity, Infinity, Infinity], high = [-Infinity, -Infinity, -Infinity];
-    let volume = 0, opposite = KNOWN.get(T);
-    if (!opposite) { const weld = weldByPosition(P); KNOWN.set(T, (opposite = neighbours(T.map((v) => weld[v])))); }
-    this.opposite = opposite;
+    let known = KNOWN.get(T);
+    if (!known) { const weld = weldByPosition(P); KNOWN.set(T, (known = { opposite: neighbours(T.map((v) => weld[v])), outward: closed ? outwardSign(T, P) : 1 })); }
+    this.opposite = known.opposite;
     for (let v = 0; v < P.length; v++) { const c = v % 3; if (P[v] < low[c]) low[c] = P[v]; if (P[v] > high[c]) high[c] = P[v]; }
     for (let c = 0; c < 3; c++) { low[c] = Math.max(low[c] - band, box[c]); high[c] = Math.min(high[c] + band, box[3 + c]); }
     const size = [0, 1, 2].map((c) => high[c] - low[c]);
@@ -36,11 +37,7 @@ export class ShellField {
     const cells = size.some((s) => !(s > 0)) ? 0 : this.grid[0] * this.grid[1] * this.grid[2];
     this.nearest = new Int32Array(cells);
     this.distance = new Float32Array(cells).fill(band * band);
-    if (closed) for (let t = 0; t < T.length; t += 3) {
-      const a = 3 * T[t], b = 3 * T[t + 1], c = 3 * T[t + 2];
-      volume += P[a] * (P[b + 1] * P[c + 2] - P[b + 2] * P[c + 1]) + P[a + 1] * (P[b + 2] * P[c] - P[b] * P[c + 2]) + P[a + 2] * (P[b] * P[c + 1] - P[b + 1] * P[c]);
-    }
-    this.outward = volume < 0 ? -1 : 1;
+    this.outward = known.outward;
     for (let t = 0; cells > 0 && t < T.length / 3; t++) this.enter(t, band);
   }
 

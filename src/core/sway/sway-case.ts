@@ -38,7 +38,7 @@ const contactShape = { gap: z.number().min(0).max(1).optional(), friction: z.num
 const colliderSchema = z.discriminatedUnion('kind', [
   z.strictObject({ kind: z.literal('ball'), center: vec3, radius: z.number().min(0), ...contactShape }),
   z.strictObject({ kind: z.literal('pill'), a: vec3, b: vec3, radiusA: z.number().min(0), radiusB: z.number().min(0), ...contactShape }),
-  /** A level plane; hair stays above it. */
+  /** A level plane; hair stays above it. Of several the highest counts. */
   z.strictObject({ kind: z.literal('floor'), height: z.number(), ...contactShape }),
   /** A mesh, closed or open; `frames`: its positions frame by frame, where it moves. */
   z.strictObject({ kind: z.literal('shell'), positions: threes(z.number()), triangles: threes(z.number().int().min(0)), frames: z.array(threes(z.number())).optional(), ...contactShape }),
@@ -160,7 +160,7 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
     system.load(i, one);
   });
   const roots = system.rootPosition.slice(), motions = rootMotions(c), none = Float64Array.of(0, 0, 0, 1, 0, 0, 0);
-  const warnings: string[] = [], pills = pillsOf(c, warnings), floors = c.colliders.flatMap((x) => (x.kind === 'floor' ? [{ place: [0, x.height, 0] as const, up: [0, 1, 0] as const, gap: x.gap, friction: x.friction }] : [])), meshes = shellsOf(c, warnings), still = new Float64Array(7 * (pills.length + floors.length)).map((_, i) => (i % 7 === 3 ? 1 : 0));
+  const warnings: string[] = [], pills = pillsOf(c, warnings), floors = highest(c.colliders.flatMap((x) => (x.kind === 'floor' ? [{ place: [0, x.height, 0] as const, up: [0, 1, 0] as const, gap: x.gap, friction: x.friction }] : []))), meshes = shellsOf(c, warnings), still = new Float64Array(7 * (pills.length + floors.length)).map((_, i) => (i % 7 === 3 ? 1 : 0));
   const finder = pills.length + floors.length + meshes.length > 0 ? new ContactFinder(pills, c.strands.length, { skinGap: 0, friction: DEFAULT_FRICTION, firstPoint: 1, floors, substeps: plan.substeps }, meshes.map((m) => m.shell)) : null;
   const h = 1 / (c.fps * plan.substeps), numbers = { h, gravityX: gravity[0], gravityY: gravity[1], gravityZ: gravity[2], passes: plan.passes, lagging: 0 };
   const mixed = new Float64Array(7), placesBefore = roots.slice(), places = roots.slice(), world = new Float64Array(3 * system.pointCount);
@@ -306,6 +306,8 @@ function shellWay(c: SwayCase): number {
   return most;
 }
 
+/** Of level floors only the one that keeps hair highest matters. */
+function highest<T extends { place: readonly [number, number, number]; gap?: number }>(floors: T[]): T[] { return floors.length < 2 ? floors : [floors.reduce((a, b) => (b.place[1] + (b.gap ?? 0) > a.place[1] + (a.gap ?? 0) ? b : a))]; }
 function pillsOf(c: SwayCase, warnings: string[]): Pill[] {
   return c.colliders.flatMap((x, i) => {
     if (x.kind === 'shell' || x.kind === 'floor') return [];

@@ -70,7 +70,7 @@ export function ProfileLegend() {
   return (
     <div className="flex min-h-0 flex-1 flex-col text-[12px] text-soft">
       <div role="radiogroup" aria-label="Curve">
-        {ALL.map((s) => <button key={s} type="button" role="radio" aria-checked={s === shown} onClick={() => useProfile.setState({ shown: s, knot: 0 })} {...helpProps(LOOKS[s].help)} className="flex h-[15px] w-full items-center gap-2 rounded px-1 text-left hover:bg-lifted aria-checked:bg-lifted aria-checked:text-text"><svg width="18" height="8" aria-hidden><path d="M0 4H18" strokeWidth="2" strokeDasharray={LOOKS[s].dash} className={LOOKS[s].tone} /></svg>{labelOf(s)}</button>)}
+        {ALL.map((s) => <button key={s} type="button" role="radio" aria-checked={s === shown} onClick={() => useProfile.setState({ shown: s, knot: 0 })} {...helpProps(LOOKS[s].help)} className="flex h-[14px] w-full items-center gap-2 rounded px-1 text-left hover:bg-lifted aria-checked:bg-lifted aria-checked:text-text"><svg width="18" height="8" aria-hidden><path d="M0 4H18" strokeWidth="2" strokeDasharray={LOOKS[s].dash} className={LOOKS[s].tone} /></svg>{labelOf(s)}</button>)}
       </div>
       <div className="mt-auto flex items-center gap-1 pt-1">
         <KnotNumber key={`x${shown}${chosen}`} label="Place of the point, % from the root" value={knots[chosen][0] * 100} digits={1} unit="%" fixed={chosen === 0 || chosen === knots.length - 1} onTake={(v) => setKnot(shown, chosen, v / 100, knots[chosen][1])} />
