@@ -228,8 +228,11 @@ export class Loft {
   }
   private readonly push = new Float64Array(3);
 
-  /** Before a substep of `h` seconds: what the strands of a share do to each other. `first`: number of its first guide. */
-  act(system: RodSystem, first: number, h: number): void {
+  /**
+   * Before a substep of `h` seconds: what the strands of a share do to each other. `first`: number of its first guide;
+   * `between`: what is to be done while all shares have told the substep before and none has begun the next.
+   */
+  act(system: RodSystem, first: number, h: number, between?: () => void): void {
     const { coupling } = this;
     if (this.fadeStep !== h) {
       this.fadeStep = h;
@@ -238,6 +241,7 @@ export class Loft {
     this.tell(system, first, h);
     meet(coupling);
     this.letGo();
+    between?.();
     if (this.acted) this.sortBodies();
     for (let k = this.mine[0]; k < this.mine[1]; k++) this.shape(k, h);
     meet(coupling);

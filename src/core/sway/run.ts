@@ -339,9 +339,7 @@ export class SwayRun {
     if (!this.wind.still) this.blow();
     for (let s = 0; s < substeps; s++) {
       const t0 = s / substeps, t1 = (s + 1) / substeps;
-      loft?.act(system, this.first, h);
-      // what was told by all shares before they met in `act`
-      ties?.letGo();
+      loft?.act(system, this.first, h, ties ? () => ties.letGo() : undefined);
       this.placeRoots(this.motions, this.nextMotions, t1);
       if (ties) {
         this.mixTies(t1);

@@ -122,7 +122,7 @@ export class PlaceTies {
       for (let c = 0; c < 3; c++) this.forces[3 * at + c] = k.tieStiffness[one] * (k.tieTarget[three + c * L] - k.x[three + c * L]);
     }
   }
-  /** Once all shares have told theirs: what let go. */
+  /** Once all shares have told theirs, and before any tells anew: what let go. */
   letGo(): void {
     for (let from = 0; from < this.all.length;) {
       const { tie } = this.all[from];
