@@ -151,7 +151,7 @@ describe('the journey', () => {
     await stage('sway');
     await page.getByTestId('fold-careful').click();
     await page.getByRole('switch', { name: 'Choose substeps' }).click();
-    await type('sway-substeps', 9);
+    await type('sway-substeps', 4);
     await page.getByTestId('run').click();
     await page.waitForFunction(() => (window as never as { fineComb: { state: () => { run: { state: string } } } }).fineComb.state().run.state === 'done', undefined, { timeout: 180_000 });
     await page.waitForFunction(async (id) => (await (await fetch(`/api/grooms/${id}/takes`)).json()) !== null, grooms[0].id);
