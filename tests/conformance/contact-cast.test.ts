@@ -53,3 +53,13 @@ describe.each([['look back', 48, false], ['lock-beam walk', 25, true]] as const)
     expect(strands).toBeLessThan(5e-4);
   }, 240_000);
 });
+
+it('loft at full strength on Oda, who turns her head: rods that do not let a body have its shape are not asked for it ever harder, and the net is not used', () => {
+  const thick = demoGroom(character, 1000), mesh = character.meshes.find((m) => m.hair.length > 0)!, off = { body: 'off', garment: 'off', accessory: 'off' } as const;
+  const scene: Scene = { character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: thick.document.shot, planting: unpackPlanting(thick.buffers[1]), offsets: floatsOf(thick.buffers[2]), pointCount: 16, hidden: [], settings: { ...thick.document.sway, chooseSubsteps: false, substeps: 8, roles: off, loft: 1 } };
+  const run = new SwayRun(scene, -1);
+  let nets = 0, volume = 1;
+  for (let k = 0; k < 40; k++) { const m = run.advance(); nets += m.netUses; volume = Math.min(volume, m.volume); }
+  expect(nets).toBe(0);
+  expect(volume).toBeGreaterThan(0.9);
+});

@@ -8,7 +8,8 @@
  *   dv = s (α/h) [(q − p)₁ u + (q − p)₂ w] + s (1 − e^(−h rate)) (v̄ + ω × r − v)
  *
  * q is its place in the groom, ω the turning that the body's velocities have in common, so that nothing acts on a body that
- * moves rigidly, and s one over the most bodies that any of its members belongs to. Strands may slide along each other freely. The
+ * moves rigidly, and s one over the most bodies that any of its members belongs to. The first term is made smaller for a body as a
+ * whole where it would move a member too far at once: a stiff rod undoes it, and would be pushed harder each time. Strands may slide along each other freely. The
  * momentum of a body does not change. Into the step of two values of history it goes by shifting all of it: v and v⁻ by dv, x⁻
  * by −h dv; as a spring it would be virtual mass, and hair would swing too slowly.
  *
@@ -34,12 +35,14 @@ export interface ToldBody { tie: number; points: readonly number[]; firmness: nu
 const RADIUS = 1.6, FEWEST = 4, MOST = 40;
 /** Share of the way back in a substep, for full strength. */
 const STRONGEST = 0.9;
+/** Shares of the spacing and of the shortest edge by which a member is moved back in a substep at most: what the rods do not let happen must not be asked for ever harder. */
+const FARTHEST = 0.4;
 /** 1/s along the strands, as a share of that across. */
 const ALONG = 1 / 3;
 /** Bodies that were no neighbours keep apart by so many spacings; shares of what is missing, and of the speed at which they come nearer, that are taken away in a substep. */
 const APART = 1.2, PUSH = 0.2, STOP = 0.5;
-/** Numbers of a body that the shares tell each other: c, v̄, u, w, t, ω, push (3 each), 1 where it holds, area across as a share of the groom's. */
-const TOLD = 23;
+/** Numbers of a body that the shares tell each other: c, v̄, u, w, t, ω, push (3 each), 1 where it holds, area across as a share of the groom's, share of the way back that is asked for. */
+const TOLD = 24;
 
 export class Loft {
   /** Bodies: first member, and the end. */
@@ -79,6 +82,8 @@ export class Loft {
   private fadeStep = 0;
   private acted = false;
   private readonly restCentre: Float64Array;
+  /** Bodies: m, how far a member is moved back in a substep at most. */
+  private readonly farthest: Float64Array;
   /** Bodies of ties come first. */
   private readonly firstLoft: number;
   /** Bodies: root of the determinant of the groom's second moments across, kg m². */
@@ -119,6 +124,7 @@ export class Loft {
     this.axes = new Float64Array(6 * count);
     this.bodyMass = new Float64Array(count);
     this.restCentre = new Float64Array(3 * count);
+    this.farthest = new Float64Array(count).fill(FARTHEST * this.spacing);
     this.restArea = new Float64Array(count);
     // pairs of a point and its bodies, bodies of loft and of ties counted apart
     const counts = new Int32Array(n), lofts = new Int32Array(n), rings = new Int32Array(n);
@@ -177,6 +183,10 @@ export class Loft {
       const p = 3 * member[m], x = points[p] - C[3 * k], y = points[p + 1] - C[3 * k + 1], z = points[p + 2] - C[3 * k + 2];
       q[2 * m] = x * u[0] + y * u[1] + z * u[2];
       q[2 * m + 1] = x * w[0] + y * w[1] + z * w[2];
+    }
+    for (let m = start[k]; m < start[k + 1]; m++) {
+      const p = 3 * member[m];
+      if (member[m] % this.pointCount > 0) this.farthest[k] = Math.min(this.farthest[k], FARTHEST * Math.hypot(points[p] - points[p - 3], points[p + 1] - points[p - 2], points[p + 2] - points[p - 1]));
     }
     let xx = 0, xy = 0, yy = 0;
     for (let m = start[k]; m < start[k + 1]; m++) { const g = mass[member[m]], a = q[2 * m], b = q[2 * m + 1]; xx += g * a * a; xy += g * a * b; yy += g * b * b; }
@@ -307,6 +317,14 @@ export class Loft {
     const y0 = cos * u0 + sine * w0, y1 = cos * u1 + sine * w1, y2 = cos * u2 + sine * w2;
     w0 = cos * w0 - sine * u0; w1 = cos * w1 - sine * u1; w2 = cos * w2 - sine * u2;
     axes[a6 + 3] = y0; axes[a6 + 4] = y1; axes[a6 + 5] = y2;
+    // a body is asked for less as a whole, so that its momentum stays what it is
+    let worst = 0;
+    for (let m = start[k]; m < start[k + 1]; m++) {
+      const p = 3 * member[m], rx = P[p] - cx, ry = P[p + 1] - cy, rz = P[p + 2] - cz, a = q[2 * m] - rx * y0 - ry * y1 - rz * y2, b = q[2 * m + 1] - rx * w0 - ry * w1 - rz * w2;
+      worst = Math.max(worst, a * a + b * b);
+    }
+    const farthest = this.farthest[k];
+    T[o + 23] = k >= this.firstLoft && this.alpha[k] * this.alpha[k] * worst > farthest * farthest ? farthest / (this.alpha[k] * Math.sqrt(worst)) : 1;
     // a body on one line does not turn about it
     const trace = 1e-6 * (ixx + iyy + izz) + 1e-30;
     ixx += trace; iyy += trace; izz += trace;
@@ -334,7 +352,7 @@ export class Loft {
           const k = B[2 * b], m = B[2 * b + 1], o = TOLD * k;
           if (T[o + 21] === 0) continue;
           const rx = P[p] - T[o], ry = P[p + 1] - T[o + 1], rz = P[p + 2] - T[o + 2], u0 = T[o + 6], u1 = T[o + 7], u2 = T[o + 8], w0 = T[o + 9], w1 = T[o + 10], w2 = T[o + 11], t0 = T[o + 12], t1 = T[o + 13], t2 = T[o + 14];
-          const back = alpha[k] / h, g1 = back * (q[2 * m] - rx * u0 - ry * u1 - rz * u2), g2 = back * (q[2 * m + 1] - rx * w0 - ry * w1 - rz * w2);
+          const back = (alpha[k] * T[o + 23]) / h, g1 = back * (q[2 * m] - rx * u0 - ry * u1 - rz * u2), g2 = back * (q[2 * m + 1] - rx * w0 - ry * w1 - rz * w2);
           const ex = T[o + 3] + T[o + 16] * rz - T[o + 17] * ry - V[p], ey = T[o + 4] + T[o + 17] * rx - T[o + 15] * rz - V[p + 1], ez = T[o + 5] + T[o + 15] * ry - T[o + 16] * rx - V[p + 2], et = ex * t0 + ey * t1 + ez * t2;
           const fx = fadeAcross[k], along = (fadeAlong[k] - fx) * et, s1 = weight[k];
           const jx = s1 * (g1 * u0 + g2 * w0 + fx * ex + along * t0 + T[o + 18]), jy = s1 * (g1 * u1 + g2 * w1 + fx * ey + along * t1 + T[o + 19]), jz = s1 * (g1 * u2 + g2 * w2 + fx * ez + along * t2 + T[o + 20]);
