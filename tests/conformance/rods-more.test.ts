@@ -52,6 +52,30 @@ describe.each(KERNELS)('contact, %s', (kernel) => {
   });
 });
 
+it.each(KERNELS)('walls that close on hanging hair until they leave it no room press with an end, and let it go as it was, %s', (kernel) => {
+  const n = 16, strand = oneStrand(straight(n, 0.15, [0, -1, 0]), plainRod(6e-6, 2e-9), { kernel }), { system } = strand, { k, lanes: L } = system;
+  const walls = new ContactFinder([], 1, { skinGap: 0, friction: 0.3, floors: [{ place: [0, -0.05, 0], up: [1, 0, 0] }, { place: [0, -0.05, 0], up: [-1, 0, 0] }] });
+  /** Each wall so far from the middle, m. */
+  const at = (d: number): Float64Array => Float64Array.of(0, 0, 0, 1, -d, 0, 0, 0, 0, 0, 1, d, 0, 0);
+  const way = (frame: number): number => (frame < 24 ? 0.02 - (0.023 * frame) / 24 : frame < 72 ? -0.003 : Math.min(0.02, -0.003 + (0.023 * (frame - 72)) / 24));
+  let hardest = 0, fastest = 0;
+  for (let frame = 0; frame < 120; frame++) {
+    const from = at(way(frame)), to = at(way(frame + 1));
+    walls.cull(from, to, [0, 0, 0], [0, 0, 0], [0.15]);
+    for (let s = 0; s < 8; s++) { walls.place(from, to, s / 8, (s + 1) / 8); strand.step(1, { h: SUBSTEP }, walls); }
+    for (let i = 1; i < n; i++) {
+      fastest = Math.max(fastest, Math.hypot(...strand.velocity(i)));
+      for (let j = 0; j < 2; j++) hardest = Math.max(hardest, k.touchForce[system.at(0, i, 2) + j * L]);
+    }
+  }
+  // 255 times the weight of what meets the wall; without an end they would double it every few frames
+  expect(hardest).toBeLessThan(2600 * 6e-6 * 0.01);
+  expect(hardest).toBeGreaterThan(0);
+  expect(fastest).toBeLessThan(1);
+  expect(system.netUses).toBe(0);
+  expect(Math.abs(strand.point(n - 1)[0])).toBeLessThan(0.004);
+});
+
 describe.each(KERNELS)('a rope over a turning cylinder, %s', (kernel) => {
   // Source: Euler and Eytelwein, T₁/T₂ = e^{μφ}; φ = π here. The root is held, the tip pulled by a constant force
   const ratio = (mu: number, turns: number): { ratio: number; net: number } => {

@@ -40,7 +40,7 @@ export function finishStep(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: 
   }
   history[s] = select(caught, 0, history[s] + 1);
   netUses[s] += caught;
-  if (touches > 0) keepTouch(k, first, n, caught);
+  if (touches > 0) keepTouch(k, o, first, n, caught);
 }
 
 /** Root to tip; frames of a strand with numbers that are not finite begin anew from its root's. */

@@ -3,7 +3,7 @@
  *
  * With the weights a = 1 − s and b = s on the points of the edge, 1/m_e = a²/m_a + b²/m_b and the penalty k = 30 m_e/h²:
  *
- * - normal: force λ − k g along n (g the gap), λ ← max(0, λ − k g) after the substep; its stiffness is lumped on the two
+ * - normal: force λ − k g along n (g the gap), λ ← max(0, λ − k g), no more than `HARDEST` m_e, after the substep; its stiffness is lumped on the two
  *   points (a k, b k): a consistent block leaves a zigzag of the strand free, which shakes;
  * - friction, against the slip δ over the substep and along the surface: a contact that sticks carries t − k δ until that
  *   exceeds μN (Coulomb); one that slips feels −K δ with K = min(k, μN/|δ|), |δ| in the first pass by the velocity and what it
@@ -16,6 +16,8 @@ import { any, select, type f, type i32 } from './lanes';
 
 /** Penalty of a contact in units of the inertia that meets it. */
 const CONTACT_PENALTY = 30;
+/** m/s²: no contact carries more over on what meets it: between surfaces that leave it no room the multipliers would grow for ever. */
+const HARDEST = 2500;
 /** Share of a miss in the slip that is added to the next guess. */
 const LAG_SHARE = 0.3;
 
@@ -123,8 +125,9 @@ export function touchMetric(k: RodArrays, n: i32): void {
 }
 
 /** Forces and states for the next substep, from where the strand came to be. */
-export function keepTouch(k: RodArrays, first: i32, n: i32, caught: f): void {
+export function keepTouch(k: RodArrays, o: StepNumbers, first: i32, n: i32, caught: f): void {
   const { x, touchOn, touchAt, touchNormal, touchPlane, touchSlide, touchFriction, touchForce, touchStick, touchSticks, touchWas, touchLag, before, touchActive, touchK, touchStiff, touchCarried } = k;
+  const hardest = (HARDEST / CONTACT_PENALTY) * o.h * o.h;
   for (let i: i32 = 1; i < n; i++) {
     for (let j: i32 = 0; j < 2; j++) {
       const p: i32 = first + i, e: i32 = 2 * p + j, q: i32 = 2 * i + j;
@@ -133,7 +136,7 @@ export function keepTouch(k: RodArrays, first: i32, n: i32, caught: f): void {
         const wb = touchAt[e], wa = 1 - wb, nx = touchNormal[v], ny = touchNormal[v + 1], nz = touchNormal[v + 2], stiff = touchStiff[q], kf = touchK[q];
         const cx = wa * x[c - 3] + wb * x[c], cy = wa * x[c - 2] + wb * x[c + 1], cz = wa * x[c - 1] + wb * x[c + 2];
         const active = touchActive[q] * (1 - caught);
-        const force = active * Math.max(0, touchForce[e] - stiff * (nx * cx + ny * cy + nz * cz - touchPlane[e]));
+        const force = active * Math.min(hardest * stiff, Math.max(0, touchForce[e] - stiff * (nx * cx + ny * cy + nz * cz - touchPlane[e])));
         let dx = cx - wa * before[b - 3] - wb * before[b] - touchSlide[v], dy = cy - wa * before[b - 2] - wb * before[b + 1] - touchSlide[v + 1], dz = cz - wa * before[b - 1] - wb * before[b + 2] - touchSlide[v + 2];
         const dn = dx * nx + dy * ny + dz * nz;
         dx = dx - dn * nx; dy = dy - dn * ny; dz = dz - dn * nz;
