@@ -17,7 +17,7 @@ import { any, select, type f, type i32 } from './lanes';
 /** Penalty of a contact in units of the inertia that meets it. */
 const CONTACT_PENALTY = 30;
 /** m/s²: no contact carries more over on what meets it: between surfaces that leave it no room the multipliers would grow for ever. */
-const HARDEST = 5000;
+const HARDEST = 3500;
 /** Share of a miss in the slip that is added to the next guess. */
 const LAG_SHARE = 0.3;
 
