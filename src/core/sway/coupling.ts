@@ -15,7 +15,7 @@ export interface Coupling {
 /** Numbers kept at the end of the memory for ties to places. */
 export const TIE_NUMBERS = 65536;
 /** Float64 numbers needed for so many points. */
-export const couplingNumbers = (points: number): number => 30 * points + TIE_NUMBERS + 4096;
+export const couplingNumbers = (points: number): number => 32 * points + TIE_NUMBERS + 4096;
 export const CONTROL_WORDS = 3;
 const ARRIVED = 0, ROUND = 1, GIVEN_UP = 2;
 

@@ -183,9 +183,6 @@ export class Loft {
       const p = 3 * member[m], x = points[p] - C[3 * k], y = points[p + 1] - C[3 * k + 1], z = points[p + 2] - C[3 * k + 2];
       q[2 * m] = x * u[0] + y * u[1] + z * u[2];
       q[2 * m + 1] = x * w[0] + y * w[1] + z * w[2];
-    }
-    for (let m = start[k]; m < start[k + 1]; m++) {
-      const p = 3 * member[m];
       if (member[m] % this.pointCount > 0) this.farthest[k] = Math.min(this.farthest[k], FARTHEST * Math.hypot(points[p] - points[p - 3], points[p + 1] - points[p - 2], points[p + 2] - points[p - 1]));
     }
     let xx = 0, xy = 0, yy = 0;
@@ -319,12 +316,12 @@ export class Loft {
     axes[a6 + 3] = y0; axes[a6 + 4] = y1; axes[a6 + 5] = y2;
     // a body is asked for less as a whole, so that its momentum stays what it is
     let worst = 0;
-    for (let m = start[k]; m < start[k + 1]; m++) {
+    if (k >= this.firstLoft) for (let m = start[k]; m < start[k + 1]; m++) {
       const p = 3 * member[m], rx = P[p] - cx, ry = P[p + 1] - cy, rz = P[p + 2] - cz, a = q[2 * m] - rx * y0 - ry * y1 - rz * y2, b = q[2 * m + 1] - rx * w0 - ry * w1 - rz * w2;
       worst = Math.max(worst, a * a + b * b);
     }
     const farthest = this.farthest[k];
-    T[o + 23] = k >= this.firstLoft && this.alpha[k] * this.alpha[k] * worst > farthest * farthest ? farthest / (this.alpha[k] * Math.sqrt(worst)) : 1;
+    T[o + 23] = this.alpha[k] * this.alpha[k] * worst > farthest * farthest ? farthest / (this.alpha[k] * Math.sqrt(worst)) : 1;
     // a body on one line does not turn about it
     const trace = 1e-6 * (ixx + iyy + izz) + 1e-30;
     ixx += trace; iyy += trace; izz += trace;
