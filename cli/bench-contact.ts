@@ -23,7 +23,7 @@ skinPositions(character, mesh, poseCharacter(character, null, 0), rest);
 const demo = demoGroom(character, GUIDES), { document } = demo, planting = unpackPlanting(demo.buffers[1]), offsets = floatsOf(demo.buffers[2]), faces = uintsOf(demo.buffers[0]), surface = new Surface(rest, mesh.triangles);
 
 type Sway = GroomDocument['sway'];
-const roles = (as: 'off' | 'pills' | 'shell'): Sway['roles'] => ({ body: as, garment: as, accessory: 'off' });
+const roles = (as: 'off' | 'pills' | 'shell'): Sway['roles'] => ({ body: as, garment: as, accessory: 'off', prop: 'off', carrier: 'off' });
 const scene = (change: Partial<Sway>, hidden: string[] = []): Scene => ({ character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: document.shot, planting, offsets, pointCount: POINTS, hidden, settings: { ...document.sway, chooseSubsteps: false, substeps: SUBSTEPS, ...change } });
 
 interface Cost { ms: number; contacts: number; depth: number; nets: number }
@@ -47,7 +47,7 @@ const cases: [string, Scene][] = [
   ['free', scene({ roles: roles('off') })],
   ['nothing near', scene({ roles: roles('off'), colliders: [far] })],
   ['pills of skin and garments', scene({ roles: roles('pills') })],
-  ['head and collar as shells', scene({ roles: { body: 'shell', garment: 'off', accessory: 'off' }, meshes: { collar: { as: 'shell', sides: 'auto', gapMm: null, friction: null } } })],
+  ['head and collar as shells', scene({ roles: { body: 'shell', garment: 'off', accessory: 'off', prop: 'off', carrier: 'off' }, meshes: { collar: { as: 'shell', sides: 'auto', gapMm: null, friction: null } } })],
   ['everything as shells', scene({ roles: roles('shell') })],
   ['loft 0.5', scene({ roles: roles('off'), loft: 0.5 })],
   ['all together', scene({ roles: roles('shell'), loft: 0.5, windSpeed: 3 })],

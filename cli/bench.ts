@@ -24,7 +24,7 @@ skinPositions(character, mesh, poseCharacter(character, null, 0), rest);
 const surface = new Surface(rest, mesh.triangles);
 const faces = Uint32Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5));
 
-const PILLS = { body: 'pills', garment: 'pills', accessory: 'off' } as const, BARE = { body: 'off', garment: 'off', accessory: 'off' } as const;
+const PILLS = { body: 'pills', garment: 'pills', accessory: 'off', prop: 'off', carrier: 'off' } as const, BARE = { body: 'off', garment: 'off', accessory: 'off', prop: 'off', carrier: 'off' } as const;
 /** Least of three timings, ms. */
 function time(task: () => void): number {
   let least = Infinity;

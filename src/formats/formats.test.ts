@@ -36,10 +36,10 @@ describe('reading .glb', () => {
     expect(e.type).toBe('notThisFormat');
     expect(e.message).toMatch(/Export the character as \.glb/);
   });
-  it('a model without a skin is told what is missing', async () => {
-    const e = await refused(await tubeGlb({ skinned: false }));
-    expect(e.type).toBe('unsupported');
-    expect(e.message).toMatch(/bound to a skeleton/);
+  it('a model without a skin is taken as one piece, and told', async () => {
+    const r = await readGlb(await tubeGlb({ skinned: false }));
+    expect(r.ok && r.value.meshes[0].skin).toBe(-1);
+    expect(r.ok && r.warnings.join(' ')).toMatch(/No mesh is bound to a skeleton and nothing moves/);
   });
   it('an empty file and an older version are told apart', async () => {
     expect((await refused(new Uint8Array(0))).type).toBe('truncated');

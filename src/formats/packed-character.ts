@@ -6,11 +6,12 @@
  * length]}, offset from the first array, length in elements.
  */
 import { z } from 'zod';
-import type { Character } from '../core/mesh/character';
+import { ROLES, type Character } from '../core/mesh/character';
 import { failure, type Result } from './result';
 
 const MAGIC = 'FCCH';
-const VERSION = 1;
+/** 2: morphs. */
+const VERSION = 2;
 const TYPES = { f32: Float32Array, u16: Uint16Array, u32: Uint32Array } as const;
 type TypeName = keyof typeof TYPES;
 type Packed = Float32Array | Uint16Array | Uint32Array;
@@ -51,12 +52,13 @@ const schema = z.object({
   skins: z.array(z.object({ joints: array, inverseBind: array })),
   materials: z.array(z.object({ name: z.string(), color: triple, roughness: number, metalness: number, twoSided: z.boolean() })),
   meshes: z.array(z.object({
-    name: z.string(), role: z.enum(['body', 'garment', 'accessory']), node: number, skin: number, positions: array, normals: array, triangles: array,
+    name: z.string(), role: z.enum(ROLES), node: number, skin: number, positions: array, normals: array, triangles: array,
     colors: array, joints: array, weights: array, hair: array, groups: z.array(z.object({ material: number, first: number, count: number })),
+    morphs: z.array(z.object({ name: z.string(), offsets: array })).default([]), morphRest: array.default(() => new Float32Array(0)),
   })),
   clips: z.array(z.object({
     name: z.string(), duration: number,
-    channels: z.array(z.object({ node: number, path: z.enum(['translation', 'rotation', 'scale']), interpolation: z.enum(['LINEAR', 'STEP', 'CUBICSPLINE']), times: array, values: array })),
+    channels: z.array(z.object({ node: number, path: z.enum(['translation', 'rotation', 'scale', 'weights']), interpolation: z.enum(['LINEAR', 'STEP', 'CUBICSPLINE']), times: array, values: array })),
   })),
 });
 
@@ -64,7 +66,7 @@ export function unpackCharacter(bytes: Uint8Array): Result<Character> {
   if (bytes.length < 12) return failure('truncated', 'The stored character is cut off.', 'byte 0');
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
   if (String.fromCharCode(...bytes.subarray(0, 4)) !== MAGIC) return failure('notThisFormat', 'This is not a stored character.', 'byte 0');
-  if (view.getUint32(4, true) !== VERSION) return failure('versionTooNew', 'The stored character was written by a newer version.', 'byte 4');
+  if (view.getUint32(4, true) > VERSION) return failure('versionTooNew', 'The stored character was written by a newer version.', 'byte 4');
   const headerLength = view.getUint32(8, true), start = 12 + headerLength;
   if (start > bytes.length) return failure('truncated', 'The stored character is cut off.', `byte ${bytes.length}`);
   try {

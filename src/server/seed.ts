@@ -79,7 +79,7 @@ function hairAt(root: Vec3, crown: ReturnType<typeof crownOf>, random: () => num
 export async function seedDemo(db: Knex, glb: Uint8Array): Promise<boolean> {
   if (await db('productions').first('id')) return false;
   const productionId = await createProduction(db, 'Slack Water');
-  const { asset, character } = await importCharacter(db, productionId, 'Oda', 'oda.glb', glb);
+  const { asset, character } = await importCharacter(db, productionId, 'Oda', [{ name: 'oda.glb', bytes: glb }], null);
   const { document, buffers } = demoGroom(character);
   const [faces, planting, offsets] = await Promise.all(buffers.map((b) => putBlob(db, b)));
   document.plot.faces = faces;

@@ -1,4 +1,5 @@
 /** Browser worker of what takes longer than a frame: planting, filling, fitting pills. */
+import { roleOf } from '../core/document/schema';
 import { fillPlot, NODES } from '../core/fill/strands';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, scatterEvenly } from '../core/groom/planting';
@@ -24,7 +25,7 @@ scope.onmessage = ({ data }) => {
       return;
     }
     case 'colliders':
-      if (character) scope.postMessage({ kind: 'colliders', key: data.key, colliders: collidersOf(character, data.hidden, data.settings), light: fittedPills(character, data.hidden, { skin: () => true, garments: () => true }) });
+      if (character) scope.postMessage({ kind: 'colliders', key: data.key, colliders: collidersOf(character, data.hidden, data.settings), light: fittedPills(character, data.hidden, { role: (m) => roleOf(m, data.settings), skin: () => true, garments: () => true }) });
       return;
     case 'push':
       try { if (character) push(character, data); }

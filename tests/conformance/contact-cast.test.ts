@@ -29,7 +29,7 @@ function deepest(points: ArrayLike<number>, names: readonly string[], frame: num
 describe.each([['look back', 48, false], ['lock-beam walk', 25, true]] as const)('Oda, %s', (clip, end, cyclic) => {
   it('no guide goes more than 0.2 mm below head, coat, collar or scarf after the run-up, no filled strand more than 0.5 mm; the net is not used', () => {
     const settings = groom.document.sway, planting = unpackPlanting(groom.buffers[1]), offsets = floatsOf(groom.buffers[2]), mesh = character.meshes.find((m) => m.hair.length > 0)!;
-    const document = { ...groom.document, shot: { clip, start: 0, end, fps: 24, cyclic }, plot: { mesh: mesh.name, faces: null }, guides: { count: 160, pointCount: 16, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: true } };
+    const document = { ...groom.document, shot: { clip, start: 0, end, fps: 24, cyclic }, plot: { mesh: mesh.name, faces: null, maps: { density: null, length: null } }, guides: { count: 160, pointCount: 16, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: true } };
     const scene: Scene = { character, mesh, clip: character.clips.find((c) => c.name === clip)!, shot: document.shot, planting, offsets, pointCount: 16, hidden: [], settings };
     const run = new SwayRun(scene, -25, { plan: planRun(scene, -25, end) }), filled = new FilledFrames({ document, character, planting, offsets, faces: uintsOf(groom.buffers[0]), count: 400 }), worn = ['head', 'coat', 'collar', 'scarf'];
     expect(run.report.shells).toBeGreaterThanOrEqual(4);
@@ -55,7 +55,7 @@ describe.each([['look back', 48, false], ['lock-beam walk', 25, true]] as const)
 });
 
 it('loft at full strength on Oda, who turns her head: rods that do not let a body have its shape are not asked for it ever harder, and the net is not used', () => {
-  const thick = demoGroom(character, 1000), mesh = character.meshes.find((m) => m.hair.length > 0)!, off = { body: 'off', garment: 'off', accessory: 'off' } as const;
+  const thick = demoGroom(character, 1000), mesh = character.meshes.find((m) => m.hair.length > 0)!, off = { body: 'off', garment: 'off', accessory: 'off', prop: 'off', carrier: 'off' } as const;
   const scene: Scene = { character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: thick.document.shot, planting: unpackPlanting(thick.buffers[1]), offsets: floatsOf(thick.buffers[2]), pointCount: 16, hidden: [], settings: { ...thick.document.sway, chooseSubsteps: false, substeps: 8, roles: off, loft: 1 } };
   const run = new SwayRun(scene, -1);
   let nets = 0, volume = 1;

@@ -33,7 +33,7 @@ const until = async (check: () => Promise<boolean>, ms = 30_000): Promise<void> 
 /** A tube with 12 guides, as a groom in the database. */
 async function tubeGroom(end = 6): Promise<{ id: string; document: GroomDocument; assetId: string; planting: Uint8Array; offsets: Uint8Array }> {
   const production = await createProduction(db, 'Test');
-  const { asset, character } = await importCharacter(db, production, 'Tube', 'tube.glb', await tubeGlb());
+  const { asset, character } = await importCharacter(db, production, 'Tube', [{ name: 'tube.glb', bytes: await tubeGlb() }], null);
   const mesh = character.meshes[0], surface = new Surface(mesh.positions, mesh.triangles);
   const faces = Uint32Array.from({ length: 80 }, (_, i) => 250 + i), planting = scatterEvenly(surface, faces, 12, 1);
   const offsets = new Float32Array(3 * 8 * 12);
@@ -88,7 +88,7 @@ describe('grooms', () => {
   it('a file that cannot be used leaves nothing behind', async () => {
     const production = await createProduction(db, 'Bad'), before = await db('assets').count({ n: '*' });
     for (const bytes of [new TextEncoder().encode('not a model'), (await tubeGlb()).slice(0, 900), await tubeGlb({ skinned: false })])
-      await expect(importCharacter(db, production, 'x', 'x.glb', bytes)).rejects.toMatchObject({ status: 422 });
+      await expect(importCharacter(db, production, 'x', [{ name: 'x.glb', bytes }], null)).rejects.toMatchObject({ status: 422 });
     expect(await db('assets').count({ n: '*' })).toEqual(before);
     expect((await overview(db)).productions.find((p) => p.name === 'Bad')!.assets).toEqual([]);
   });

@@ -6,9 +6,10 @@
  */
 import { z } from 'zod';
 import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
+import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
 
-export const DOCUMENT_FORMAT = 3;
+export const DOCUMENT_FORMAT = 4;
 
 export interface Parameter {
   label: string;
@@ -26,7 +27,9 @@ const parameter = (label: string, unit: string, min: number, max: number, step: 
 
 export const PLANT_PARAMETERS = {
   guideCount: parameter('Guides', '', 1, 4000, 1, 300, 'How many guides are spread evenly over the plot.', true),
-  lengthCm: parameter('Length', 'cm', 0.5, 120, 0.1, 24, 'Length of every newly planted guide.'),
+  perCm2: parameter('Density', '/cm²', 0.01, 20, 0.01, 1, 'Guides planted on a square centimetre where the density map is full.'),
+  lengthCm: parameter('Length', 'cm', 0.5, 120, 0.1, 24, 'Length of newly planted guides where the length map is full.'),
+  lengthSpread: parameter('Shorter by up to', '×', 0, 0.9, 0.01, 0, 'Guides may be shorter than that by this share, at random.'),
   pointCount: parameter('Points', '', 4, 64, 1, 16, 'Points of each guide; 16 is enough for smooth long hair.', true),
   liftMm: parameter('Lift', 'mm', 1, 60, 0.5, 12, 'How far falling hair stays off the skin.'),
   seed: parameter('Seed', '', 1, 9999, 1, 7, 'Another number gives another even spread.', true),
@@ -109,7 +112,7 @@ export function defaultsOf<T extends Record<string, Parameter>>(table: T): { [K 
 export const bufferIdSchema = z.string().regex(/^[0-9a-f]{64}$/);
 export type BufferId = string;
 
-const plantSchema = numbers(PLANT_PARAMETERS).extend({ lie: z.enum(['standing', 'falling']) });
+const plantSchema = numbers(PLANT_PARAMETERS).extend({ lie: z.enum(['standing', 'falling']), /** Whether guides are counted, or planted so many to an area. */ by: z.enum(['count', 'area']) });
 /** Points of a profile: from share 0 to share 1, ascending. */
 const profile = (least: number, most: number): z.ZodType<[number, number][]> => z.array(z.tuple([z.number().min(0).max(1), z.number().min(least).max(most)])).min(2).max(16)
   .refine((p) => p[0][0] === 0 && p[p.length - 1][0] === 1 && p.every((k, i) => i === 0 || k[0] > p[i - 1][0]), { message: 'A profile runs from 0 to 1 in ascending steps.' });
@@ -153,21 +156,26 @@ export const tieSchema = z.object({
 });
 export type Tie = z.infer<typeof tieSchema>;
 
-/** Painted maps, by what they multiply. */
+/** Painted maps of a plot, by what they multiply. */
+export const PLOT_MAPS = { density: 'Density', length: 'Length' } as const;
+export type PlotMap = keyof typeof PLOT_MAPS;
+/** Painted maps of movement. */
 export const SWAY_MAPS = { hold: 'Hold', give: 'Give', loft: 'Loft' } as const;
 export type SwayMap = keyof typeof SWAY_MAPS;
 
 export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   material: z.enum(MATERIAL_NAMES),
   profiles: z.object(Object.fromEntries(Object.entries(SWAY_PROFILES).map(([key, p]) => [key, profile(p.least, p.most)])) as Record<SwayProfile, z.ZodType<[number, number][]>>),
-  /** f32 a vertex of the plot's mesh, 0 … 1; null: 1 everywhere. */
+  /** f32 a texel of the mesh's skin grid, or a vertex of it, 0 … 1; null: 1 everywhere. */
   maps: z.object({ hold: bufferIdSchema.nullable(), give: bufferIdSchema.nullable(), loft: bufferIdSchema.nullable() }),
   /** Whether the combed shape is at rest under gravity; else it is the unloaded shape and sags. */
   calmStart: z.boolean(),
   /** Whether substeps are chosen for the wanted error. */
   chooseSubsteps: z.boolean(),
   /** How meshes collide, by role; by name where it differs. A mesh that comes later is one of its role. */
-  roles: z.object({ body: z.enum(MESH_COLLIDERS), garment: z.enum(MESH_COLLIDERS), accessory: z.enum(MESH_COLLIDERS) }),
+  roles: z.record(z.enum(ROLES), z.enum(MESH_COLLIDERS)),
+  /** Roles of meshes, by name, where they are not those the file came in with. */
+  meshRoles: z.record(z.string(), z.enum(ROLES)),
   meshes: z.record(z.string(), meshColliderSchema),
   /** Whole groups switched off for this groom: names of meshes, 'skin' and 'garments' for their pills, 'own'. */
   groupsOff: z.array(z.string()).max(1000),
@@ -183,6 +191,9 @@ export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   pushFilled: z.boolean(),
 });
 export type SwaySettings = z.infer<typeof swaySchema>;
+
+/** What a mesh is in this groom. */
+export const roleOf = (mesh: Pick<CharacterMesh, 'name' | 'role'>, settings: Pick<SwaySettings, 'meshRoles'>): Role => settings.meshRoles[mesh.name] ?? mesh.role;
 
 export const documentSchema = z.object({
   format: z.literal(DOCUMENT_FORMAT),
@@ -200,6 +211,8 @@ export const documentSchema = z.object({
     mesh: z.string(),
     /** u32 face numbers, ascending. */
     faces: bufferIdSchema.nullable(),
+    /** f32 a texel of the mesh's skin grid, 0 … 1; null: 1 everywhere. */
+    maps: z.object({ density: bufferIdSchema.nullable(), length: bufferIdSchema.nullable() }),
   }),
   plant: plantSchema,
   guides: z.object({
@@ -224,15 +237,15 @@ export function defaultSway(): SwaySettings {
   const profiles = Object.fromEntries(Object.entries(SWAY_PROFILES).map(([name, p]) => [name, p.fallback.map(([x, y]) => [x, y])])) as unknown as SwaySettings['profiles'];
   return {
     ...defaultsOf(SWAY_PARAMETERS), material: 'scalp hair' satisfies MaterialName, profiles, calmStart: true, chooseSubsteps: true,
-    maps: { hold: null, give: null, loft: null }, roles: { body: 'auto', garment: 'auto', accessory: 'auto' }, meshes: {}, groupsOff: [], pillsWithout: null, pills: {}, colliders: [], ties: [], carrier: '', windKind: 'everywhere', pushFilled: true,
+    maps: { hold: null, give: null, loft: null }, roles: { body: 'auto', garment: 'auto', accessory: 'auto', prop: 'auto', carrier: 'auto' }, meshRoles: {}, meshes: {}, groupsOff: [], pillsWithout: null, pills: {}, colliders: [], ties: [], carrier: '', windKind: 'everywhere', pushFilled: true,
   };
 }
 
 export function newDocument(meshName: string, shot: GroomDocument['shot']): GroomDocument {
   return {
     format: DOCUMENT_FORMAT, shot, hidden: [],
-    plot: { mesh: meshName, faces: null },
-    plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling' },
+    plot: { mesh: meshName, faces: null, maps: { density: null, length: null } },
+    plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling', by: 'count' },
     guides: null,
     fill: defaultsOf(FILL_PARAMETERS),
     sway: defaultSway(),
@@ -241,4 +254,4 @@ export function newDocument(meshName: string, shot: GroomDocument['shot']): Groo
 }
 
 /** Every buffer a document refers to. */
-export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, d.guides?.planting, d.guides?.offsets, ...Object.values(d.sway.maps)].filter((id): id is string => !!id);
+export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.guides?.planting, d.guides?.offsets, ...Object.values(d.sway.maps)].filter((id): id is string => !!id);

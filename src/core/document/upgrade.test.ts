@@ -13,7 +13,7 @@ describe('documents of earlier formats', () => {
   it('format 1 keeps its strand, its hold and its substeps', () => {
     const d = readDocument(format1());
     expect(d.format).toBe(DOCUMENT_FORMAT);
-    expect(d.sway.roles).toEqual({ body: 'pills', garment: 'off', accessory: 'off' });
+    expect(d.sway.roles).toEqual({ body: 'pills', garment: 'off', accessory: 'off', prop: 'auto', carrier: 'auto' });
     expect(physicalRod(d.sway).diameter).toBeCloseTo(90e-6, 9);
     expect(d.sway).toMatchObject({ damping: 4, skinGapMm: 1.5, substeps: 6, chooseSubsteps: false, airDrag: 0, lock: 1 });
     for (const [share, hold] of [[0, 0.6], [0.5, 0.12], [1, 0.12]]) expect(holdAt(d.sway, share)).toBeCloseTo(hold, 9);
@@ -22,11 +22,18 @@ describe('documents of earlier formats', () => {
     const now = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), { stiffness, damping } = now.sway.profiles;
     const rest = Object.fromEntries(Object.entries(now.sway).filter(([k]) => k !== 'roles')), old = (garments: string, skinPills: boolean): unknown => ({ ...now, format: 2, sway: { ...rest, profiles: { hold: [[0, 0.4], [1, 0.2]], stiffness, damping }, windSpeed: 3, skinPills, garments } });
     const d = readDocument(old('shells', true));
-    expect(d.sway.roles).toEqual({ body: 'pills', garment: 'shell', accessory: 'off' });
+    expect(d.sway.roles).toEqual({ body: 'pills', garment: 'shell', accessory: 'off', prop: 'auto', carrier: 'auto' });
     expect(d.sway.profiles.hold).toEqual([[0, 0.4], [1, 0.2]]);
     expect(d.sway.profiles.give).toEqual([[0, 1], [1, 1]]);
-    expect(readDocument(old('off', false)).sway.roles).toEqual({ body: 'off', garment: 'off', accessory: 'off' });
+    expect(readDocument(old('off', false)).sway.roles).toEqual({ body: 'off', garment: 'off', accessory: 'off', prop: 'auto', carrier: 'auto' });
     expect(d.sway.windSpeed).toBe(3);
+  });
+  it('format 3 keeps its plot and its roles, and knows the new ones', () => {
+    const { meshRoles: _later, ...sway } = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }).sway, plant = { guideCount: 40, lengthCm: 12, pointCount: 16, liftMm: 9, seed: 3, lie: 'standing' };
+    const d = readDocument({ ...newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), format: 3, plot: { mesh: 'head', faces: 'a'.repeat(64) }, plant, sway: { ...sway, roles: { body: 'pills', garment: 'off', accessory: 'shell' } } });
+    expect(d.plot).toEqual({ mesh: 'head', faces: 'a'.repeat(64), maps: { density: null, length: null } });
+    expect(d.plant).toMatchObject({ ...plant, by: 'count' });
+    expect(d.sway.roles).toEqual({ body: 'pills', garment: 'off', accessory: 'shell', prop: 'auto', carrier: 'auto' });
   });
   it('a hold that reaches the tip, or none at all, is a profile too', () => {
     expect(readDocument({ ...format1(), sway: { ...format1().sway, holdReach: 1 } }).sway.profiles.hold.length).toBe(2);
@@ -35,7 +42,7 @@ describe('documents of earlier formats', () => {
   it('the present format is read as it is, anything else refused', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true });
     expect(readDocument(d)).toEqual(d);
-    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 4 }]) expect(() => readDocument(bad)).toThrow();
+    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 5 }]) expect(() => readDocument(bad)).toThrow();
   });
   it('profiles must run from root to tip in ascending steps', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), change = (hold: number[][]) => ({ ...d, sway: { ...d.sway, profiles: { ...d.sway.profiles, hold } } });

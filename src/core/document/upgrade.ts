@@ -1,6 +1,6 @@
 /** Documents of earlier formats, brought up to the present one; nothing they say is lost. */
 import { MATERIALS } from '../sway/materials';
-import { defaultSway, documentSchema, type GroomDocument } from './schema';
+import { defaultSway, documentSchema, newDocument, type GroomDocument } from './schema';
 
 /** Reads a document of any format this program has written. Throws Zod's error where it is none. */
 export function readDocument(value: unknown): GroomDocument {
@@ -8,7 +8,16 @@ export function readDocument(value: unknown): GroomDocument {
   const format = (): unknown => (document as { format?: unknown } | null)?.format;
   if (format() === 1) document = fromFormat1(document as Format1);
   if (format() === 2) document = fromFormat2(document as Format2);
+  if (format() === 3) document = fromFormat3(document as Format3);
   return documentSchema.parse(document);
+}
+
+interface Format3 { sway: Record<string, unknown> & { roles: object }; plot: object; plant: object }
+
+/** Format 3 knew three roles of meshes, and plots without painted density and length. */
+function fromFormat3(old: Format3): unknown {
+  const fresh = newDocument('', { clip: '', start: 0, end: 1, fps: 24, cyclic: false });
+  return { ...old, format: 4, plot: { ...fresh.plot, ...old.plot }, plant: { ...fresh.plant, ...old.plant }, sway: { ...old.sway, meshRoles: {}, roles: { ...fresh.sway.roles, ...old.sway.roles } } };
 }
 
 interface Format2 { sway: Record<string, unknown> & { profiles: object; skinPills: boolean; garments: 'shells' | 'pills' | 'off' } }

@@ -2,7 +2,9 @@
 import { composeInto, invertAffine, multiplyInto, quatFromAxes, slerpInto } from '../math/mat4';
 import { cross, normalize, type Vec3 } from '../math/vec';
 
-export type Role = 'body' | 'garment' | 'accessory';
+/** What a mesh is to the work: skin and cloth, what is worn on them, what stands by, what carries the character. */
+export const ROLES = ['body', 'garment', 'accessory', 'prop', 'carrier'] as const;
+export type Role = (typeof ROLES)[number];
 
 export interface CharacterNode {
   name: string;
@@ -49,11 +51,16 @@ export interface CharacterMesh {
   hair: Float32Array;
   /** Runs of triangles with one material; `first` and `count` in triangles. */
   groups: { material: number; first: number; count: number }[];
+  /** Shapes the mesh can take on: offsets from `positions`, 3 × vertices, m. */
+  morphs: { name: string; offsets: Float32Array }[];
+  /** How much of each is in the rest pose. */
+  morphRest: Float32Array;
 }
 
 export interface Channel {
   node: number;
-  path: 'translation' | 'rotation' | 'scale';
+  /** `weights`: of all morphs of the meshes on the node. */
+  path: 'translation' | 'rotation' | 'scale' | 'weights';
   interpolation: 'LINEAR' | 'STEP' | 'CUBICSPLINE';
   times: Float32Array;
   values: Float32Array;
@@ -74,8 +81,21 @@ export interface Character {
   clips: Clip[];
 }
 
-/** World matrices of all nodes, 16 × nodes, column-major, m. */
+/**
+ * World matrices of all nodes, 16 × nodes, column-major, m; then how much there is of each mesh's morphs, in the order of the
+ * meshes.
+ */
 export type Pose = Float64Array;
+
+/** Where a mesh's morphs stand in a pose. */
+export function morphPlace(character: Character, mesh: CharacterMesh): number {
+  let at = 16 * character.nodes.length;
+  for (const m of character.meshes) {
+    if (m === mesh) return at;
+    at += m.morphs.length;
+  }
+  return at;
+}
 
 /** Time in a clip of frame `frame`: held at the ends, or wrapped where the shot is cyclic. */
 export function clipTime(frame: number, fps: number, duration: number, cyclic: boolean): number {
@@ -97,8 +117,13 @@ export function poseCharacter(character: Character, clip: Clip | null, time: num
     trs.set(n.rotation, 10 * i + 3);
     trs.set(n.scale, 10 * i + 7);
   });
-  for (const channel of clip?.channels ?? []) sampleChannel(channel, time, trs, 10 * channel.node + (channel.path === 'translation' ? 0 : channel.path === 'rotation' ? 3 : 7));
-  const pose = new Float64Array(16 * nodes.length);
+  const pose = new Float64Array(16 * nodes.length + character.meshes.reduce((n, m) => n + m.morphs.length, 0));
+  let at = 16 * nodes.length;
+  for (const mesh of character.meshes) { pose.set(mesh.morphRest, at); at += mesh.morphs.length; }
+  for (const channel of clip?.channels ?? []) {
+    if (channel.path === 'weights') morphsInto(character, channel, time, pose);
+    else sampleChannel(channel, time, channel.path === 'rotation' ? 4 : 3, trs, 10 * channel.node + (channel.path === 'translation' ? 0 : channel.path === 'rotation' ? 3 : 7));
+  }
   const local = new Float64Array(16);
   nodes.forEach((n, i) => {
     const o = 10 * i;
@@ -109,10 +134,18 @@ export function poseCharacter(character: Character, clip: Clip | null, time: num
   return pose;
 }
 
-/** Source: glTF 2.0 specification, appendix C (animation sampler interpolation modes). */
-function sampleChannel(channel: Channel, time: number, out: Float64Array, o: number): void {
+function morphsInto(character: Character, channel: Channel, time: number, pose: Pose): void {
+  for (const mesh of character.meshes) {
+    const count = mesh.morphs.length;
+    // a channel of another count belongs to no mesh of this file
+    if (mesh.node === channel.node && count > 0 && channel.values.length === count * channel.times.length * (channel.interpolation === 'CUBICSPLINE' ? 3 : 1)) sampleChannel(channel, time, count, pose, morphPlace(character, mesh));
+  }
+}
+
+/** Writes `width` numbers. Source: glTF 2.0 specification, appendix C (animation sampler interpolation modes). */
+function sampleChannel(channel: Channel, time: number, width: number, out: Float64Array, o: number): void {
   const { times, values, interpolation, path } = channel;
-  const width = path === 'rotation' ? 4 : 3, last = times.length - 1;
+  const last = times.length - 1;
   const cubic = interpolation === 'CUBICSPLINE';
   const at = (k: number): number => (cubic ? 3 * k + 1 : k) * width;
   const copy = (k: number): void => { for (let c = 0; c < width; c++) out[o + c] = values[at(k) + c]; };
@@ -151,7 +184,7 @@ export function skinMatrices(character: Character, skin: number, pose: Pose, out
  * left as they are).
  */
 export function skinPositions(character: Character, mesh: CharacterMesh, pose: Pose, out: Float64Array, only?: ArrayLike<number>): void {
-  const { positions, joints, weights } = mesh;
+  const { joints, weights } = mesh, positions = morphedPositions(character, mesh, pose);
   const matrices = meshMatrices(character, mesh, pose);
   const count = only ? only.length : positions.length / 3;
   for (let i = 0; i < count; i++) {
@@ -168,6 +201,19 @@ export function skinPositions(character: Character, mesh: CharacterMesh, pose: P
     }
     out[3 * v] = ox; out[3 * v + 1] = oy; out[3 * v + 2] = oz;
   }
+}
+
+/** Positions before skinning, with the morphs of the pose; the mesh's own where there are none. */
+export function morphedPositions(character: Character, mesh: CharacterMesh, pose: Pose): Float32Array | Float64Array {
+  const at = morphPlace(character, mesh);
+  let out: Float64Array | null = null;
+  mesh.morphs.forEach(({ offsets }, k) => {
+    const w = pose[at + k];
+    if (w === 0) return;
+    out ??= Float64Array.from(mesh.positions);
+    for (let i = 0; i < offsets.length; i++) out[i] += w * offsets[i];
+  });
+  return out ?? mesh.positions;
 }
 
 function meshMatrices(character: Character, mesh: CharacterMesh, pose: Pose): Float64Array {

@@ -2,9 +2,9 @@
  * What hair can touch: pills and balls on joints, level floors, and the meshes themselves; fitted, then changed as the
  * document says. What cannot be used is left out and told.
  */
-import type { MeshCollider, SwaySettings } from '../document/schema';
+import { roleOf, type MeshCollider, type SwaySettings } from '../document/schema';
 import type { Vec3 } from '../math/vec';
-import { findNode, leadingNodes, nodeKey, poseCharacter, skinPositions, type Character, type CharacterMesh, type Pose } from '../mesh/character';
+import { findNode, leadingNodes, nodeKey, poseCharacter, skinPositions, type Character, type CharacterMesh, type Pose, type Role } from '../mesh/character';
 import { Surface } from '../mesh/surface';
 import { MOST_FLOORS } from './contact';
 import { coverOf, fitPills, shrinkInto, widenToCover, type Pill } from './pills';
@@ -36,6 +36,8 @@ const LEFT_OUT = /finger|thumb|index|middle|ring(?!let)|pinky|little|foot|feet|t
 const LIES_ON_SKIN = 0.012;
 
 export interface FitOptions {
+  /** The file's own where not given. */
+  role?: (mesh: CharacterMesh) => Role;
   skin: (mesh: CharacterMesh) => boolean;
   garments: (mesh: CharacterMesh) => boolean;
   /** 0 … 1. */
@@ -46,18 +48,18 @@ export interface FitOptions {
 
 /** Pills of the chosen meshes, by the node that leads each vertex. Body and garments are fitted apart, none sticks far out of what is shown. */
 export function fittedPills(character: Character, hidden: readonly string[], options: FitOptions): SetPill[] {
-  const rest = poseCharacter(character, null, 0);
+  const rest = poseCharacter(character, null, 0), role = options.role ?? ((m: CharacterMesh): Role => m.role);
   const clusters = new Map<string, { node: number; source: string; points: number[] }>();
   const all: { positions: number[]; triangles: number[] } = { positions: [], triangles: [] };
   for (const mesh of character.meshes) {
-    if (hidden.includes(mesh.name) || mesh.role === 'accessory') continue;
+    if (hidden.includes(mesh.name) || role(mesh) === 'accessory') continue;
     const P = new Float64Array(mesh.positions.length);
     skinPositions(character, mesh, rest, P);
     const base = all.positions.length / 3;
     for (const v of P) all.positions.push(v);
     for (const t of mesh.triangles) all.triangles.push(base + t);
-    const source = mesh.role === 'body' ? 'skin' : 'garments';
-    if (!(mesh.role === 'body' ? options.skin(mesh) : options.garments(mesh))) continue;
+    const source = role(mesh) === 'body' ? 'skin' : 'garments';
+    if (!(source === 'skin' ? options.skin(mesh) : options.garments(mesh))) continue;
     leadingNodes(character, mesh).forEach((node, v) => {
       const key = `${source}/${node}`;
       let cluster = clusters.get(key);
@@ -85,21 +87,21 @@ export function fittedPills(character: Character, hidden: readonly string[], opt
 }
 
 /** How a mesh collides when nothing is said: skin and what is worn as they are drawn; what lies on the skin not at all. */
-export function meshCollider(mesh: CharacterMesh, settings: Pick<SwaySettings, 'roles' | 'meshes'>, liesOnSkin: (mesh: CharacterMesh) => boolean): Exclude<MeshCollider, 'auto'> {
-  const own = settings.meshes[mesh.name]?.as ?? 'auto', wish = own !== 'auto' ? own : settings.roles[mesh.role];
+export function meshCollider(mesh: CharacterMesh, settings: Pick<SwaySettings, 'roles' | 'meshes' | 'meshRoles'>, liesOnSkin: (mesh: CharacterMesh) => boolean): Exclude<MeshCollider, 'auto'> {
+  const role = roleOf(mesh, settings), own = settings.meshes[mesh.name]?.as ?? 'auto', wish = own !== 'auto' ? own : settings.roles[role];
   if (wish !== 'auto') return wish;
-  return mesh.role === 'accessory' && liesOnSkin(mesh) ? 'off' : 'shell';
+  return role === 'accessory' && liesOnSkin(mesh) ? 'off' : 'shell';
 }
 
 /** Everything the groom can touch, switched on or not. */
 export function collidersOf(character: Character, hidden: readonly string[], settings: SwaySettings): ColliderSet {
   const notes: string[] = [], mm = (v: number | null | undefined): number | undefined => (v === null || v === undefined ? undefined : v / 1000);
   const shown = character.meshes.filter((m) => !hidden.includes(m.name)), rest = poseCharacter(character, null, 0);
-  const lies = skinTest(character, shown, rest), as = new Map(shown.map((m) => [m.name, meshCollider(m, settings, lies)]));
+  const role = (m: CharacterMesh): Role => roleOf(m, settings), lies = skinTest(character, shown, rest, role), as = new Map(shown.map((m) => [m.name, meshCollider(m, settings, lies)]));
   const off = (group: string): boolean => settings.groupsOff.includes(group);
   const wantsPills = (m: CharacterMesh): boolean => as.get(m.name) === 'pills';
 
-  const pills = shown.some(wantsPills) ? fittedPills(character, hidden, { skin: wantsPills, garments: wantsPills, cover: settings.pillCover / 100, without: settings.pillsWithout }) : [];
+  const pills = shown.some(wantsPills) ? fittedPills(character, hidden, { role, skin: wantsPills, garments: wantsPills, cover: settings.pillCover / 100, without: settings.pillsWithout }) : [];
   for (const pill of pills) {
     const change = settings.pills[pill.key];
     if (change) {
@@ -135,11 +137,11 @@ export function collidersOf(character: Character, hidden: readonly string[], set
 }
 
 /** Whether a mesh lies on the skin with all but a few of its vertices. */
-function skinTest(character: Character, shown: readonly CharacterMesh[], rest: Pose): (mesh: CharacterMesh) => boolean {
+function skinTest(character: Character, shown: readonly CharacterMesh[], rest: Pose, role: (mesh: CharacterMesh) => Role): (mesh: CharacterMesh) => boolean {
   let surfaces: Surface[] | null = null;
   const posed = (m: CharacterMesh): Float64Array => { const P = new Float64Array(m.positions.length); skinPositions(character, m, rest, P); return P; };
   return (mesh) => {
-    surfaces ??= shown.filter((m) => m.role === 'body').map((m) => new Surface(posed(m), m.triangles));
+    surfaces ??= shown.filter((m) => role(m) === 'body').map((m) => new Surface(posed(m), m.triangles));
     const P = posed(mesh), step = Math.max(1, Math.floor(P.length / 3 / 60));
     let near = 0, asked = 0;
     for (let v = 0; v < P.length / 3; v += step, asked++) if (surfaces.some((s) => s.nearest([P[3 * v], P[3 * v + 1], P[3 * v + 2]], LIES_ON_SKIN))) near++;

@@ -1,6 +1,8 @@
 /** What a run steps with: substeps from the movement of all its roots, and the kernel that is exact enough for its strands. */
+import { roleOf } from '../document/schema';
 import { polylineLength } from '../groom/polyline';
 import { profileAt } from '../math/profile';
+import type { CharacterMesh } from '../mesh/character';
 import { physicalRod } from './materials';
 import { RootPoser, Stage, type Scene } from './scene';
 import { AIR } from './strand-setup';
@@ -41,6 +43,6 @@ export function planRun(scene: Scene, firstFrame: number, lastFrame: number): Ru
 
 /** Whether there is anything to touch, as far as the settings tell. */
 function collides({ character, hidden, settings }: Scene): boolean {
-  const asked = (name: string, role: 'body' | 'garment' | 'accessory'): string => { const own = settings.meshes[name]?.as ?? 'auto'; return own === 'auto' ? settings.roles[role] : own; };
-  return settings.colliders.some((c) => c.on) || character.meshes.some((m) => !hidden.includes(m.name) && asked(m.name, m.role) !== 'off');
+  const asked = (mesh: CharacterMesh): string => { const own = settings.meshes[mesh.name]?.as ?? 'auto'; return own === 'auto' ? settings.roles[roleOf(mesh, settings)] : own; };
+  return settings.colliders.some((c) => c.on) || character.meshes.some((m) => !hidden.includes(m.name) && asked(m) !== 'off');
 }

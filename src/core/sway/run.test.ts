@@ -14,7 +14,7 @@ import { joinMeasures, joinReports, renumber, shareBounds } from './shares';
 
 const GUIDES = 24, POINTS = 10;
 /** Nothing to touch. */
-const BARE = { roles: { body: 'off', garment: 'off', accessory: 'off' } } as const;
+const BARE = { roles: { body: 'off', garment: 'off', accessory: 'off', prop: 'off', carrier: 'off' } } as const;
 let character: Character, planting: Planting, offsets: Float32Array;
 
 beforeAll(async () => {
@@ -223,7 +223,7 @@ describe('opening a scene', () => {
   });
   it('says what does not', () => {
     expect(() => openScene({ ...document(), guides: null }, character, buffers())).toThrow(/planted guides/);
-    expect(() => openScene({ ...document(), plot: { mesh: 'hat', faces: null } }, character, buffers())).toThrow(/a mesh of the character, got hat/);
+    expect(() => openScene({ ...document(), plot: { mesh: 'hat', faces: null, maps: { density: null, length: null } } }, character, buffers())).toThrow(/a mesh of the character, got hat/);
     expect(() => openScene({ ...document(), guides: { ...document().guides, count: 3 } }, character, buffers())).toThrow(/expected 3 roots, got 24/);
     expect(() => openScene({ ...document(), guides: { ...document().guides, pointCount: 9 } }, character, buffers())).toThrow(/offsets: expected 648 numbers/);
     const beyond = { faces: planting.faces.map((f, i) => (i === 4 ? 99999 : f)), weights: planting.weights };
@@ -273,7 +273,7 @@ describe('a run with maps, give and colliders', () => {
   });
   it('a gap of 2 cm throws nothing off: the first frame moves no point by more than 1 % of its strand', () => {
     for (const as of ['shell', 'pills'] as const) {
-      const run = new SwayRun(scene({ roles: { body: as, garment: 'off', accessory: 'off' }, skinGapMm: 20 }, null), 0), before = run.positions();
+      const run = new SwayRun(scene({ roles: { body: as, garment: 'off', accessory: 'off', prop: 'off', carrier: 'off' }, skinGapMm: 20 }, null), 0), before = run.positions();
       if (as === 'shell') expect(run.report.beganNear).toBeGreaterThan(100);
       run.advance();
       expect(apart(run.positions(), before)).toBeLessThan(0.01 * 0.18);

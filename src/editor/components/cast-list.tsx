@@ -1,6 +1,9 @@
 'use client';
 import { Eye, EyeOff } from 'lucide-react';
-import type { ReactNode } from 'react';
+import { useMemo, type ReactNode } from 'react';
+import { roleOf } from '../../core/document/schema';
+import type { Role } from '../../core/mesh/character';
+import { restBox } from '../../core/mesh/rest-box';
 import { useEditor } from '../state/store';
 import { useWorkshop } from './context';
 
@@ -10,9 +13,9 @@ export function CastList() {
   const { session } = useWorkshop();
   const groom = useEditor((s) => s.groom), document = useEditor((s) => s.history?.document), stage = useEditor((s) => s.stage), fillCount = useEditor((s) => s.fillCount);
   useEditor((s) => s.colliderCount);
+  const height = useMemo(() => { const { low, high } = restBox(session.character); return high[1] - low[1]; }, [session]);
   if (!document || !groom) return null;
   const { meshes } = session.character;
-  const height = Math.max(...meshes.filter((m) => m.skin >= 0).map((m) => { let t = 0; for (let i = 1; i < m.positions.length; i += 3) t = Math.max(t, m.positions[i]); return t; }));
   const toggle = (name: string): void => useEditor.getState().edit(document.hidden.includes(name) ? `Show ${pretty(name)}` : `Hide ${pretty(name)}`, (d) => { d.hidden = d.hidden.includes(name) ? d.hidden.filter((n) => n !== name) : [...d.hidden, name]; });
   const set = session.colliders(), fitted = (source: string): number => set.pills.filter((p) => p.fitted && p.on && p.source === source).length;
   const active: [string, string, string | number][] = [
@@ -29,13 +32,14 @@ export function CastList() {
       </li>
     );
   };
-  const of = (role: string): typeof meshes => meshes.filter((m) => m.role === role);
+  const of = (role: Role): typeof meshes => meshes.filter((m) => roleOf(m, document.sway) === role);
   return (
     <aside aria-label="Cast list" className="min-h-0 overflow-y-auto border-r border-line bg-panel py-1.5">
       <Heading>In this shot</Heading>
       <div className="flex h-[25px] items-center px-3">{groom.character.name}<span className="num ml-auto text-faint">{height.toFixed(2)} m</span></div>
       <ul>{of('body').map((m) => row(m.name, true))}{of('accessory').map((m) => row(m.name, true))}</ul>
       {of('garment').length > 0 && <><Heading>Worn</Heading><ul>{of('garment').map((m) => row(m.name, false))}</ul></>}
+      {(of('prop').length > 0 || of('carrier').length > 0) && <><Heading>Standing by</Heading><ul>{of('carrier').map((m) => row(m.name, false))}{of('prop').map((m) => row(m.name, false))}</ul></>}
       <Heading>Groom</Heading>
       <button type="button" onClick={() => useEditor.setState({ stage: 'comb' })} className={`flex h-[25px] w-full items-center px-3 text-left ${stage === 'comb' || stage === 'fill' ? 'bg-lifted shadow-[inset_2px_0_var(--copper)]' : 'hover:bg-raised'}`}>{groom.name}<span className="num ml-auto text-faint">{document.guides ? `${document.guides.count}` : 'none yet'}</span></button>
       <button type="button" onClick={() => useEditor.setState({ stage: 'plant' })} className={`flex h-[25px] w-full items-center pr-3 pl-7 text-left text-soft ${stage === 'plant' ? 'bg-lifted shadow-[inset_2px_0_var(--copper)]' : 'hover:bg-raised'}`}>plot<span className="num ml-auto text-faint">{session.plotFaces.length} faces</span></button>

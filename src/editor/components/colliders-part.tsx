@@ -2,7 +2,7 @@
 /** What is around the hair: meshes, fitted pills, and colliders set by hand. */
 import { ChevronRight, Plus, RotateCcw, Trash2, TriangleAlert } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
-import { SWAY_PARAMETERS, type GroomDocument, type MeshCollider, type OwnCollider, type Parameter, type PillChange } from '../../core/document/schema';
+import { roleOf, SWAY_PARAMETERS, type GroomDocument, type MeshCollider, type OwnCollider, type Parameter, type PillChange } from '../../core/document/schema';
 import { nodeKey, type CharacterMesh } from '../../core/mesh/character';
 import type { SetPill } from '../../core/sway/colliders';
 import { addCollider, changeMesh, changeOwn, changePill, rounded } from '../state/collider-edits';
@@ -72,7 +72,7 @@ function OwnContact({ gapMm, friction, onChange }: { gapMm: number | null; frict
 const WHAT: Record<Exclude<MeshCollider, 'auto'>, string> = { shell: 'shell', pills: 'pills', off: 'off' };
 function MeshRow({ mesh, document }: { mesh: CharacterMesh; document: GroomDocument }) {
   const { session } = useWorkshop(), { sway } = document, own = sway.meshes[mesh.name], set = session.colliders();
-  const shell = set.shells.find((s) => s.key === mesh.name), source = mesh.role === 'body' ? 'skin' : 'garments', wish = own?.as && own.as !== 'auto' ? own.as : sway.roles[mesh.role];
+  const shell = set.shells.find((s) => s.key === mesh.name), source = roleOf(mesh, sway) === 'body' ? 'skin' : 'garments', wish = own?.as && own.as !== 'auto' ? own.as : sway.roles[roleOf(mesh, sway)];
   const as: Exclude<MeshCollider, 'auto'> = wish !== 'auto' ? wish : shell ? 'shell' : 'off', group = as === 'pills' ? source : mesh.name, on = as !== 'off' && !sway.groupsOff.includes(group) && (as !== 'shell' || shell?.on !== false);
   const toggle = (v: boolean): void => {
     if (v && as === 'off') { changeMesh(mesh.name, `${mesh.name} collides`, { as: 'shell' }); return; }

@@ -70,7 +70,7 @@ export function OneOf<T extends string>({ label, options, value, onChange, testI
   return (
     <Listbox value={value} onChange={onChange}>
       <div className="grid h-7 grid-cols-[72px_1fr] items-center gap-2 text-soft" {...helpProps(chosen?.help ?? '')}>
-        <span>{label}</span>
+        <span className="truncate" title={label}>{label}</span>
         <ListboxButton aria-label={label} data-testid={testId} className="flex h-6 items-center gap-2 rounded-md border border-edge bg-raised px-2 text-left text-text hover:bg-lifted"><span className="truncate">{chosen?.label}</span><ChevronDown size={13} className="ml-auto shrink-0 text-faint" /></ListboxButton>
       </div>
       <ListboxOptions anchor="bottom end" className="z-50 max-h-80 w-72 overflow-y-auto rounded-md border border-edge bg-panel p-1 shadow-lg [--anchor-gap:4px]">

@@ -3,36 +3,34 @@
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { useRouter } from 'next/navigation';
 import { ArrowRight, Upload, TriangleAlert } from 'lucide-react';
-import { ApiError, getOverview, uploadCharacter, type OverviewData } from '../state/api';
+import { CHARACTER_FILES, FILE_LIMITS, type NamedFile } from '../../formats/file-set';
+import { GLTF_LIMITS } from '../../formats/gltf-check';
+import { getOverview, type OverviewData } from '../state/api';
+import { BringIn } from './bring-in';
 import { Mark } from './mark';
 import { useTheme } from './theme';
-
-const SIZE_LIMIT_MB = 256;
 
 export function Entrance() {
   useTheme();
   const router = useRouter();
   const [data, setData] = useState<OverviewData | null>(null);
   const [error, setError] = useState<string | null>(null);
-  const [busy, setBusy] = useState<string | null>(null);
+  const [files, setFiles] = useState<NamedFile[] | null>(null);
   const [over, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
 
   useEffect(() => { getOverview().then(setData, (e: unknown) => setError(e instanceof Error ? e.message : String(e))); }, []);
 
-  const upload = useCallback(async (file: File) => {
+  const look = useCallback(async (chosen: Iterable<File>) => {
+    const list = [...chosen], bytes = list.reduce((n, f) => n + f.size, 0);
+    if (list.length === 0) return;
     setError(null);
-    if (file.size > SIZE_LIMIT_MB * 1048576) { setError(`${file.name} is larger than ${SIZE_LIMIT_MB} MB. Export it without textures, or with meshopt compression.`); return; }
-    setBusy(file.name);
-    try {
-      const { groomId, warnings } = await uploadCharacter(file);
-      if (warnings.length > 0) sessionStorage.setItem(`warnings-${groomId}`, JSON.stringify(warnings));
-      router.push(`/groom/${groomId}`);
-    } catch (cause) {
-      setBusy(null);
-      setError(cause instanceof ApiError ? `${file.name}: ${cause.message}` : String(cause));
-    }
-  }, [router]);
+    if (bytes > FILE_LIMITS.megabytes * 1048576) { setError(`${list.length === 1 ? list[0].name : 'Together these files'} ${list.length === 1 ? 'is' : 'are'} larger than ${FILE_LIMITS.megabytes} MB. Export without textures, or with meshopt compression.`); return; }
+    if (list.length > FILE_LIMITS.files) { setError(`These are ${list.length} files; at most ${FILE_LIMITS.files} make one character.`); return; }
+    try { setFiles(await Promise.all(list.map(async (f) => ({ name: f.name, bytes: new Uint8Array(await f.arrayBuffer()) })))); }
+    catch { setError('The files could not be opened. Were they moved meanwhile?'); }
+  }, []);
+  const refused = useCallback((message: string) => { setError(`${files?.length === 1 ? `${files[0].name}: ` : ''}${message}`); setFiles(null); }, [files]);
 
   return (
     <main className="mx-auto flex min-h-full max-w-3xl flex-col gap-8 px-8 py-14">
@@ -73,17 +71,18 @@ export function Entrance() {
       <section aria-label="Bring in a character">
         <h2 className="mb-3 text-lg font-semibold">Bring in a character</h2>
         <button
-          type="button" disabled={busy !== null} onClick={() => input.current?.click()}
+          type="button" onClick={() => input.current?.click()}
           onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)}
-          onDrop={(e) => { e.preventDefault(); setOver(false); const file = e.dataTransfer.files[0]; if (file) void upload(file); }}
+          onDrop={(e) => { e.preventDefault(); setOver(false); void look(e.dataTransfer.files); }}
           className={`flex w-full flex-col items-center gap-2 rounded-lg border border-dashed px-6 py-8 ${over ? 'border-copper bg-lifted' : 'border-edge bg-panel hover:bg-raised'}`}
         >
           <Upload size={22} className="text-copper" />
-          <span>{busy ? `Reading ${busy} …` : 'Drop a .glb here, or choose one'}</span>
-          <span className="text-faint">Binary glTF 2.0 with a skinned mesh, in metres, +Y up; at most {SIZE_LIMIT_MB} MB</span>
+          <span>Drop a character here, or choose its files</span>
+          <span className="text-faint">{CHARACTER_FILES}; at most {FILE_LIMITS.megabytes} MB, {GLTF_LIMITS.triangles / 1e6} million triangles, {GLTF_LIMITS.joints} joints a skin</span>
         </button>
-        <input ref={input} type="file" accept=".glb,model/gltf-binary" className="sr-only" aria-label="Character file" onChange={(e) => { const file = e.target.files?.[0]; e.target.value = ''; if (file) void upload(file); }} />
+        <input ref={input} type="file" multiple accept=".glb,.gltf,.bin,.obj,.mtl,.zip" className="sr-only" aria-label="Character file" onChange={(e) => { const list = [...(e.target.files ?? [])]; e.target.value = ''; void look(list); }} />
       </section>
+      {files && <BringIn files={files} onClose={() => setFiles(null)} onRefused={refused} onDone={(groomId, warnings) => { if (warnings.length > 0) sessionStorage.setItem(`warnings-${groomId}`, JSON.stringify(warnings)); router.push(`/groom/${groomId}`); }} />}
     </main>
   );
 }

@@ -1,7 +1,7 @@
 'use client';
 /** What is tied: points of strands to a place, a joint or one another. */
 import { Plus, Trash2 } from 'lucide-react';
-import type { Tie } from '../../core/document/schema';
+import { roleOf, type Tie } from '../../core/document/schema';
 import { nodeKey } from '../../core/mesh/character';
 import { useEditor } from '../state/store';
 import { Button, Choice, Fold, Note, NumberField, OneOf, Tick, Toggle } from './controls';
@@ -43,7 +43,7 @@ function TieRow({ tie, index }: { tie: Tie; index: number }) {
   const torn = run.key === session.key && run.proof?.frames.find((f) => f.frame === Math.round(frame))?.broken.includes(index);
   const change = (name: string, to: Partial<Tie>, merge?: string): void => edit(name, (d) => { Object.assign(d.sway.ties[index], to); }, merge && `tie.${tie.id}.${merge}`);
   const share = (key: 'from' | 'to', label: string): React.ReactNode => <NumberField testId={`tie-${key}`} parameter={{ label, unit: '%', min: 0, max: 100, step: 0.5, fallback: key === 'from' ? 35 : 45, help: 'Of the length from the root.' }} value={tie[key] * 100} onChange={(v) => change(`Range of ${tie.name}`, { [key]: v / 100 }, key)} onCommit={endStep} />;
-  const accessories = session.character.meshes.filter((m) => m.role === 'accessory').map((m) => ({ value: m.name, label: m.name, help: 'It moves with the tie.' }));
+  const accessories = session.character.meshes.filter((m) => roleOf(m, session.document.sway) === 'accessory').map((m) => ({ value: m.name, label: m.name, help: 'It moves with the tie.' }));
   const joints = session.character.nodes.map((_, i) => nodeKey(session.character, i)).map((value) => ({ value, label: value, help: 'The tie moves with this joint.' }));
   return (
     <li className={chosen ? '-mx-1.5 my-0.5 rounded bg-raised px-1.5 pb-1' : ''}>

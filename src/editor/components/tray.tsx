@@ -9,8 +9,9 @@ import { goToWorst } from '../state/actions';
 import type { Bake } from '../state/api';
 import { worst } from '../state/stages';
 import { useEditor } from '../state/store';
-import { Button, Choice, helpProps, Note, NumberField, Question, Toggle, useHelp } from './controls';
+import { Button, Choice, helpProps, Note, NumberField, Question, useHelp } from './controls';
 import { Field, First, type PanelProps } from './panel-parts';
+import { CastPanel } from './cast-panel';
 import { SwayPanel } from './sway-panel';
 import { significant } from './units';
 import { useWorkshop } from './context';
@@ -24,42 +25,6 @@ export function Tray() {
       <div className="min-h-0 flex-1 overflow-y-auto"><Panel document={document} /></div>
       <p aria-live="polite" className="h-[52px] shrink-0 overflow-hidden border-t border-line bg-raised px-3 py-2 text-[12px] leading-snug text-faint">{help || 'Point at a setting to see what it means.'}</p>
     </aside>
-  );
-}
-
-function CastPanel({ document }: PanelProps) {
-  const { session } = useWorkshop();
-  const { shot } = document, { clips } = session.character, clip = clips.find((c) => c.name === shot.clip);
-  const lastFrame = clip ? Math.max(1, Math.round(clip.duration * shot.fps)) : 240;
-  const edit = useEditor.getState().edit;
-  const range = (label: string, help: string, min: number, max: number, fallback: number): Parameter => ({ label, unit: 'frames', min, max, step: 1, fallback, help, integer: true });
-  const vertices = session.character.meshes.reduce((n, m) => n + m.positions.length / 3, 0);
-  return (
-    <>
-      <Question title="Which movement?">
-        {clips.length === 0 && <p className="text-soft">This file holds no clip. The character stands in its rest pose; hair can be groomed, and swayed by gravity alone.</p>}
-        <div role="radiogroup" aria-label="Clip" className="flex flex-col">
-          {clips.map((c) => (
-            <button key={c.name} type="button" role="radio" aria-checked={c.name === shot.clip} data-testid={`clip-${c.name}`} onClick={() => edit(`Clip ${c.name}`, (d) => { const end = Math.max(1, Math.round(c.duration * d.shot.fps)); d.shot.clip = c.name; d.shot.start = 0; d.shot.end = end; })}
-              className="flex h-7 items-center gap-2 rounded px-2 text-left text-soft hover:bg-raised aria-checked:bg-lifted aria-checked:text-text">
-              <span aria-hidden className={`size-[7px] rounded-full ${c.name === shot.clip ? 'bg-copper' : 'border border-faint'}`} />{c.name}<span className="num ml-auto text-faint">{c.duration.toFixed(2)} s</span>
-            </button>
-          ))}
-        </div>
-      </Question>
-      <Question title="Which frames?">
-        <NumberField testId="shot-start" parameter={range('First', 'First frame of the shot.', 0, Math.max(0, shot.end - 1), 0)} value={shot.start} onChange={(v) => edit('First frame', (d) => { d.shot.start = v; }, 'shot.start')} onCommit={() => useEditor.getState().endStep()} />
-        <NumberField testId="shot-end" parameter={range('Last', 'Last frame of the shot; past the end of the clip the last pose is held.', shot.start + 1, Math.max(lastFrame, 480), lastFrame)} value={shot.end} onChange={(v) => edit('Last frame', (d) => { d.shot.end = v; }, 'shot.end')} onCommit={() => useEditor.getState().endStep()} />
-        <NumberField testId="shot-fps" parameter={{ label: 'Rate', unit: 'fr/s', min: 12, max: 120, step: 1, fallback: 24, help: 'Frames in a second. The movement itself does not change, only how finely it is cut.', integer: true }} value={shot.fps} onChange={(v) => edit('Frame rate', (d) => { const k = v / d.shot.fps; d.shot.start = Math.round(d.shot.start * k); d.shot.end = Math.max(d.shot.start + 1, Math.round(d.shot.end * k)); d.shot.fps = v; }, 'shot.fps')} onCommit={() => useEditor.getState().endStep()} />
-        <Toggle label="Cyclic" help="The clip repeats; its pre-roll comes from the round before." checked={shot.cyclic} onChange={(v) => edit(v ? 'Cyclic clip' : 'Clip once', (d) => { d.shot.cyclic = v; })} />
-      </Question>
-      <Question title="What came in?">
-        <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-soft">
-          {([['File', session.groom.character.fileName], ['Meshes', session.character.meshes.length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}
-        </dl>
-        {session.groom.character.warnings.length > 0 && <><Note>Mended or left out while reading:</Note><ul className="mt-1 list-disc pl-4 text-[12px] text-soft">{session.groom.character.warnings.map((w) => <li key={w}>{w}</li>)}</ul></>}
-      </Question>
-    </>
   );
 }
 

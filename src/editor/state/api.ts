@@ -1,5 +1,7 @@
 /** The server as the page sees it. Every answer is checked. */
 import { z } from 'zod';
+import { importChoicesSchema, type ImportChoices } from '../../core/mesh/placement';
+import { setBytes, type NamedFile } from '../../formats/file-set';
 import { documentSchema, type GroomDocument } from '../../core/document/schema';
 import { measuresSchema, proofSchema, reportSchema, type Proof } from '../../core/document/proof';
 
@@ -73,5 +75,10 @@ const overviewSchema = z.object({
 });
 export type OverviewData = z.infer<typeof overviewSchema>;
 export const getOverview = (): Promise<OverviewData> => get('/api/overview', overviewSchema);
-export const uploadCharacter = async (file: File): Promise<{ groomId: string; warnings: string[] }> =>
-  z.object({ groomId: z.string(), warnings: z.array(z.string()) }).parse(await (await call(`/api/characters?fileName=${encodeURIComponent(file.name)}`, { method: 'POST', body: file })).json());
+/** Sends a character's files as chosen, and begins a groom on it. */
+export async function uploadCharacter(files: readonly NamedFile[], fileName: string, name: string, choices: ImportChoices): Promise<{ groomId: string; warnings: string[] }> {
+  const query = new URLSearchParams({ fileName, name, choices: JSON.stringify(choices) }), body = files.length === 1 ? files[0].bytes : setBytes(files);
+  return z.object({ groomId: z.string(), warnings: z.array(z.string()) }).parse(await (await call(`/api/characters?${query.toString()}`, { method: 'POST', body: body as Uint8Array<ArrayBuffer> })).json());
+}
+/** How the last file of that source was placed. */
+export const importChoices = (source: string): Promise<ImportChoices | null> => get(`/api/characters?source=${encodeURIComponent(source)}`, importChoicesSchema.nullable());

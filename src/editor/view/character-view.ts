@@ -26,6 +26,10 @@ export class CharacterView {
     geometry.setAttribute('normal', new THREE.BufferAttribute(mesh.normals, 3));
     if (mesh.colors.length > 0) geometry.setAttribute('color', new THREE.BufferAttribute(mesh.colors, 3));
     geometry.setIndex(new THREE.BufferAttribute(mesh.triangles, 1));
+    if (mesh.morphs.length > 0) {
+      geometry.morphAttributes.position = mesh.morphs.map((m) => new THREE.BufferAttribute(m.offsets, 3));
+      geometry.morphTargetsRelative = true;
+    }
     for (const [k, g] of mesh.groups.entries()) geometry.addGroup(3 * g.first, 3 * g.count, k);
     const materials = mesh.groups.map((g) => {
       const m = this.character.materials[g.material];
@@ -57,6 +61,12 @@ export class CharacterView {
       skeleton.bones.forEach((bone, j) => { bone.matrixWorld.fromArray(pose, 16 * this.boneNodes[s][j]); });
       skeleton.update();
     });
+    let at = 16 * this.character.nodes.length;
+    for (const mesh of this.character.meshes) {
+      const object = this.meshes.get(mesh.name)!;
+      mesh.morphs.forEach((_, k) => { object.morphTargetInfluences![k] = pose[at + k]; });
+      at += mesh.morphs.length;
+    }
     for (const mesh of this.character.meshes) if (mesh.skin < 0) {
       const object = this.meshes.get(mesh.name)!;
       object.matrix.fromArray(pose, 16 * mesh.node);

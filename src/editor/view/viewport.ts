@@ -4,6 +4,7 @@
 import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import type { GroomDocument, SwayMap } from '../../core/document/schema';
+import { restBox } from '../../core/mesh/rest-box';
 import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
@@ -143,7 +144,8 @@ export class Viewport {
     const { session } = this;
     const box = new THREE.Box3();
     if (name === 'whole') {
-      for (const mesh of session.character.meshes) if (mesh.skin >= 0) for (let v = 0; v < mesh.positions.length; v += 30) box.expandByPoint(new THREE.Vector3(mesh.positions[v], mesh.positions[v + 1], mesh.positions[v + 2]));
+      const { low, high } = restBox(session.character);
+      box.set(new THREE.Vector3(...low), new THREE.Vector3(...high));
     } else {
       const shown = session.shownGuides();
       const take = (p: ArrayLike<number>, stride: number): void => { for (let i = 0; i + 2 < p.length; i += stride) box.expandByPoint(new THREE.Vector3(p[i], p[i + 1], p[i + 2])); };

@@ -95,6 +95,17 @@ const MIGRATIONS: Migration[] = [
       for (const table of ['bake_frames', 'bakes', 'takes', 'groom_versions', 'grooms', 'assets', 'productions', 'blob_chunks', 'blobs', 'chunks']) await db.schema.dropTableIfExists(table);
     },
   },
+  {
+    name: '002-import-choices',
+    up: async (db) => {
+      await db.schema.alterTable('assets', (t) => {
+        t.string('source', 200).notNullable().defaultTo('');
+        t.text('choices', 'longtext').nullable();
+        t.index(['source', 'created_at']);
+      });
+    },
+    down: async (db) => { await db.schema.alterTable('assets', (t) => { t.dropIndex(['source', 'created_at']); t.dropColumns('source', 'choices'); }); },
+  },
 ];
 
 export async function migrate(db: Knex): Promise<void> {

@@ -8,8 +8,10 @@ import { FilledFrames } from '../../core/fill/filled-frames';
 import { readDocument as upgraded } from '../../core/document/upgrade';
 import { measuresSchema, motionKey, proofSchema, reportSchema, type Proof } from '../../core/document/proof';
 import type { Character } from '../../core/mesh/character';
-import { readGlb } from '../../formats/gltf';
-import { packCharacter, unpackCharacter } from '../../formats/packed-character';
+import { importChoicesSchema, type ImportChoices } from '../../core/mesh/placement';
+import { setBytes, type NamedFile } from '../../formats/file-set';
+import { unpackCharacter } from '../../formats/packed-character';
+import { readCharacter } from '../read-character';
 import { getBlob, hasBlob, putBlob } from './blobs';
 
 export const newId = (): string => randomBytes(8).toString('hex');
@@ -38,13 +40,21 @@ export async function createProduction(db: Knex, name: string, id = newId()): Pr
   return id;
 }
 
-/** Reads an uploaded character and stores it; nothing is stored where it cannot be used. */
-export async function importCharacter(db: Knex, productionId: string, name: string, fileName: string, bytes: Uint8Array, id = newId()): Promise<{ asset: AssetInfo; character: Character }> {
-  const read = await readGlb(bytes);
+/** Reads an uploaded character as somebody chose to have it, and stores it; nothing is stored where it cannot be used. */
+export async function importCharacter(db: Knex, productionId: string, name: string, files: readonly NamedFile[], choices: ImportChoices | null, id = newId()): Promise<{ asset: AssetInfo; character: Character }> {
+  const read = await readCharacter(files, choices);
   if (!read.ok) throw new UserError(422, read.error.type, read.error.message, { where: read.error.where });
-  const source = await putBlob(db, bytes), packed = await putBlob(db, packCharacter(read.value));
-  await db('assets').insert({ id, production_id: productionId, name: name.slice(0, 200), file_name: fileName.slice(0, 300), source_blob: source, packed_blob: packed, warnings: json(read.warnings), created_at: new Date() });
-  return { asset: await getAsset(db, id), character: read.value };
+  const { fileName, source: from, packed } = read.value, again = unpackCharacter(packed);
+  if (!again.ok) throw new UserError(500, again.error.type, again.error.message);
+  const source = await putBlob(db, files.length === 1 ? files[0].bytes : setBytes(files)), stored = await putBlob(db, packed);
+  await db('assets').insert({ id, production_id: productionId, name: name.slice(0, 200), file_name: fileName.slice(0, 300), source_blob: source, packed_blob: stored, warnings: json(read.warnings), source: from.slice(0, 200), choices: choices && json(choices), created_at: new Date() });
+  return { asset: await getAsset(db, id), character: again.value };
+}
+/** How the last file of that source was placed; null where there was none. */
+export async function choicesFor(db: Knex, source: string): Promise<ImportChoices | null> {
+  const row = (await db('assets').where({ source }).whereNotNull('choices').orderBy('created_at', 'desc').first('choices')) as { choices: string } | undefined;
+  const parsed = importChoicesSchema.safeParse(row && JSON.parse(row.choices));
+  return parsed.success ? parsed.data : null;
 }
 
 export async function getAsset(db: Knex, id: string): Promise<AssetInfo> {

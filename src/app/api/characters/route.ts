@@ -1,25 +1,40 @@
 import { z } from 'zod';
 import { newDocument } from '@/core/document/schema';
+import { isRound, loopSeam } from '@/core/mesh/clips';
+import type { Character } from '@/core/mesh/character';
+import { restBox } from '@/core/mesh/rest-box';
+import { importChoicesSchema } from '@/core/mesh/placement';
+import { FILE_LIMITS, unpackSet } from '@/formats/file-set';
 import { database } from '@/server/db/connection';
-import { createGroom, createProduction, importCharacter, overview } from '@/server/db/records';
+import { choicesFor, createGroom, createProduction, importCharacter, overview, UserError } from '@/server/db/records';
 import { rateLimit, readBody, route } from '@/server/http';
 
-const MOST_BYTES = 256 * 1048576;
 const limit = rateLimit(30, 60_000);
-const query = z.object({ fileName: z.string().min(1).max(300) });
+const json = z.string().max(100_000).transform((text, context): unknown => {
+  try { return JSON.parse(text); } catch { context.addIssue({ code: 'custom', message: 'This is not JSON.' }); return z.NEVER; }
+});
+const query = z.object({ fileName: z.string().min(1).max(300), name: z.string().trim().min(1).max(100).optional(), choices: json.pipe(importChoicesSchema).optional() });
 
-/** A .glb as the body: reads it, stores it, and begins a groom on it. */
+/** A character's file, or a set of them, as the body: reads it as chosen, stores it, and begins a groom on it. */
 export const POST = route(async (request) => {
   limit();
-  const { fileName } = query.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const bytes = await readBody(request, MOST_BYTES);
+  const { fileName, name, choices } = query.parse(Object.fromEntries(new URL(request.url).searchParams));
+  const files = unpackSet(await readBody(request, FILE_LIMITS.megabytes * 1048576), fileName);
+  if (!files.ok) throw new UserError(422, files.error.type, files.error.message);
   const db = database();
-  const name = fileName.replace(/\.[^.]*$/, '').slice(0, 100) || 'Character';
   const productions = (await overview(db)).productions;
   const productionId = productions[0]?.id ?? (await createProduction(db, 'Production'));
-  const { asset, character } = await importCharacter(db, productionId, name, fileName, bytes);
-  const mesh = character.meshes.find((m) => m.hair.length > 0) ?? character.meshes.filter((m) => m.skin >= 0 && m.role === 'body').sort((a, b) => b.triangles.length - a.triangles.length)[0] ?? character.meshes.find((m) => m.skin >= 0)!;
-  const clip = character.clips[0], fps = 24;
-  const groomId = await createGroom(db, asset.id, 'hair', newDocument(mesh.name, { clip: clip?.name ?? '', start: 0, end: clip ? Math.max(1, Math.round(clip.duration * fps)) : 48, fps, cyclic: false }), 'New groom');
+  const { asset, character } = await importCharacter(db, productionId, name ?? (fileName.replace(/\.[^.]*$/, '').slice(0, 100) || 'Character'), files.value, choices ?? null);
+  const clip = character.clips[0], fps = 24, box = restBox(character), cyclic = !!clip && isRound(loopSeam(character, clip, fps), box.high[1] - box.low[1]);
+  const groomId = await createGroom(db, asset.id, 'hair', newDocument(skinFor(character), { clip: clip?.name ?? '', start: 0, end: clip ? Math.max(1, Math.round(clip.duration * fps)) : 48, fps, cyclic }), 'New groom');
   return Response.json({ groomId, warnings: asset.warnings }, { status: 201 });
 });
+
+/** The mesh hair most likely grows on: where the file says so; else the largest of the body. */
+function skinFor({ meshes }: Character): string {
+  const largest = (list: typeof meshes): (typeof meshes)[number] | undefined => [...list].sort((a, b) => b.triangles.length - a.triangles.length)[0];
+  return (meshes.find((m) => m.hair.length > 0) ?? largest(meshes.filter((m) => m.role === 'body')) ?? largest(meshes)!).name;
+}
+
+/** How the last file of a source was placed. */
+export const GET = route(async (request) => Response.json(await choicesFor(database(), z.string().max(200).parse(new URL(request.url).searchParams.get('source') ?? ''))));

@@ -1,0 +1,65 @@
+/** Clips of a character: those that belong together, and how well one loops. */
+import { clipTime, poseCharacter, type Character, type Clip } from './character';
+
+/** A clip that moves no more than this many things may be a piece of one. */
+const FEW_CHANNELS = 1;
+const FEWEST_PIECES = 3;
+
+/** Whether the clips look like one movement cut into a clip for each thing that moves. */
+export function inPieces(clips: readonly Clip[]): boolean {
+  if (clips.length < FEWEST_PIECES || clips.some((c) => c.channels.length > FEW_CHANNELS)) return false;
+  const moved = new Set(clips.flatMap((c) => c.channels.map((h) => `${h.node} ${h.path}`)));
+  return moved.size === clips.reduce((n, c) => n + c.channels.length, 0);
+}
+
+/** All clips as one; its name is what theirs begin with, where that is a word. */
+export function joinClips(clips: readonly Clip[]): Clip[] {
+  if (clips.length < 2) return [...clips];
+  let start = clips[0].name;
+  for (const { name } of clips) while (!name.startsWith(start)) start = start.slice(0, -1);
+  const name = start.replace(/[\W_]+$/, '');
+  return [{ name: /\p{L}{2}/u.test(name) ? name : 'joined', duration: Math.max(...clips.map((c) => c.duration)), channels: clips.flatMap((c) => c.channels) }];
+}
+
+export interface Seam {
+  /** m: farthest that any node is at the end of the clip from where it was at its start. */
+  gap: number;
+  /** The node. */
+  node: number;
+  /** rad: most that any node is turned. */
+  turn: number;
+  /** m/s: greatest jump in a node's velocity over the seam. */
+  kink: number;
+  /** m/s: fastest node at its start; what begins at rest need not be a round. */
+  speed: number;
+}
+
+/** How a clip would look repeated; `fps` is the rate at which velocity is taken. */
+export function loopSeam(character: Character, clip: Clip, fps: number): Seam {
+  const at = (t: number): Float64Array => poseCharacter(character, clip, clipTime(t * fps, fps, clip.duration, false)), d = Math.min(1 / fps, clip.duration / 4);
+  const first = at(0), next = at(d), last = at(clip.duration), before = at(clip.duration - d), out: Seam = { gap: 0, node: -1, turn: 0, kink: 0, speed: 0 };
+  for (let n = 0; n < character.nodes.length; n++) {
+    const o = 16 * n + 12, gap = Math.hypot(last[o] - first[o], last[o + 1] - first[o + 1], last[o + 2] - first[o + 2]);
+    if (gap > out.gap) { out.gap = gap; out.node = n; }
+    out.kink = Math.max(out.kink, Math.hypot(...[0, 1, 2].map((c) => (next[o + c] - first[o + c] - last[o + c] + before[o + c]) / d)));
+    out.speed = Math.max(out.speed, Math.hypot(...[0, 1, 2].map((c) => (next[o + c] - first[o + c]) / d)));
+    out.turn = Math.max(out.turn, turnBetween(first, last, 16 * n));
+  }
+  return out;
+}
+
+/** Angle between two matrices' rotations, by their normalised axes. */
+function turnBetween(a: Float64Array, b: Float64Array, o: number): number {
+  let trace = 0;
+  for (let c = 0; c < 3; c++) {
+    const p = o + 4 * c, la = Math.hypot(a[p], a[p + 1], a[p + 2]), lb = Math.hypot(b[p], b[p + 1], b[p + 2]);
+    if (la > 0 && lb > 0) trace += (a[p] * b[p] + a[p + 1] * b[p + 1] + a[p + 2] * b[p + 2]) / (la * lb);
+    else trace += 1;
+  }
+  return Math.acos(Math.min(1, Math.max(-1, (trace - 1) / 2)));
+}
+
+/** Whether a clip could be repeated without a jump: within a share of the character's height and 3°. */
+export const loops = (seam: Seam, height: number): boolean => seam.gap < 0.005 * height && seam.turn < 0.05;
+/** Whether it is meant to be: it does not begin at rest either. */
+export const isRound = (seam: Seam, height: number): boolean => loops(seam, height) && seam.speed > 0.05 * height;

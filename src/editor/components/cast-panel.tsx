@@ -1,0 +1,61 @@
+'use client';
+/** Cast: the movement, the frames, what each mesh is, and what the file brought. */
+import { Repeat, TriangleAlert } from 'lucide-react';
+import { useMemo } from 'react';
+import { roleOf, type Parameter } from '../../core/document/schema';
+import { nodeKey, type CharacterMesh, type Role } from '../../core/mesh/character';
+import { isRound, loopSeam, loops } from '../../core/mesh/clips';
+import { restBox } from '../../core/mesh/rest-box';
+import { useEditor } from '../state/store';
+import { Note, NumberField, OneOf, Question, Toggle } from './controls';
+import type { PanelProps } from './panel-parts';
+import { ROLE_OPTIONS } from './roles';
+import { useWorkshop } from './context';
+
+export function CastPanel({ document }: PanelProps) {
+  const { session } = useWorkshop();
+  const { shot } = document, { clips } = session.character, clip = clips.find((c) => c.name === shot.clip);
+  const lastFrame = clip ? Math.max(1, Math.round(clip.duration * shot.fps)) : 240;
+  const edit = useEditor.getState().edit;
+  const range = (label: string, help: string, min: number, max: number, fallback: number): Parameter => ({ label, unit: 'frames', min, max, step: 1, fallback, help, integer: true });
+  const height = useMemo(() => { const { low, high } = restBox(session.character); return high[1] - low[1]; }, [session]);
+  const cyclesBy = useMemo(() => new Map(session.character.clips.map((c) => { const s = loopSeam(session.character, c, 24); return [c.name, { ...s, loops: loops(s, height), round: isRound(s, height) }]; })), [session, height]);
+  const seam = clip && cyclesBy.get(clip.name);
+  const setRole = (mesh: CharacterMesh, role: Role): void => edit(`${mesh.name} is ${role}`, (d) => {
+    if (role === mesh.role) delete d.sway.meshRoles[mesh.name];
+    else d.sway.meshRoles[mesh.name] = role;
+    if (role === 'carrier') d.sway.carrier = nodeKey(session.character, mesh.node);
+  });
+  const vertices = session.character.meshes.reduce((n, m) => n + m.positions.length / 3, 0);
+  return (
+    <>
+      <Question title="Which movement?">
+        {clips.length === 0 && <p className="text-soft">This file holds no clip. The character stands in its rest pose; hair can be groomed, and swayed by gravity alone.</p>}
+        <div role="radiogroup" aria-label="Clip" className="flex flex-col">
+          {clips.map((c) => (
+            <button key={c.name} type="button" role="radio" aria-checked={c.name === shot.clip} data-testid={`clip-${c.name}`} onClick={() => edit(`Clip ${c.name}`, (d) => { const end = Math.max(1, Math.round(c.duration * d.shot.fps)); d.shot.clip = c.name; d.shot.start = 0; d.shot.end = end; d.shot.cyclic = cyclesBy.get(c.name)?.round ?? false; })}
+              className="flex h-7 items-center gap-2 rounded px-2 text-left text-soft hover:bg-raised aria-checked:bg-lifted aria-checked:text-text">
+              <span aria-hidden className={`size-[7px] rounded-full ${c.name === shot.clip ? 'bg-copper' : 'border border-faint'}`} /><span className="truncate">{c.name}</span>{cyclesBy.get(c.name)?.round && <Repeat size={12} aria-label="repeats" className="shrink-0 text-faint" />}<span className="num ml-auto text-faint">{c.duration.toFixed(2)} s</span>
+            </button>
+          ))}
+        </div>
+      </Question>
+      <Question title="Which frames?">
+        <NumberField testId="shot-start" parameter={range('First', 'First frame of the shot.', 0, Math.max(0, shot.end - 1), 0)} value={shot.start} onChange={(v) => edit('First frame', (d) => { d.shot.start = v; }, 'shot.start')} onCommit={() => useEditor.getState().endStep()} />
+        <NumberField testId="shot-end" parameter={range('Last', 'Last frame of the shot; past the end of the clip the last pose is held.', shot.start + 1, Math.max(lastFrame, 480), lastFrame)} value={shot.end} onChange={(v) => edit('Last frame', (d) => { d.shot.end = v; }, 'shot.end')} onCommit={() => useEditor.getState().endStep()} />
+        <NumberField testId="shot-fps" parameter={{ label: 'Rate', unit: 'fr/s', min: 12, max: 120, step: 1, fallback: 24, help: 'Frames in a second. The movement itself does not change, only how finely it is cut.', integer: true }} value={shot.fps} onChange={(v) => edit('Frame rate', (d) => { const k = v / d.shot.fps; d.shot.start = Math.round(d.shot.start * k); d.shot.end = Math.max(d.shot.start + 1, Math.round(d.shot.end * k)); d.shot.fps = v; }, 'shot.fps')} onCommit={() => useEditor.getState().endStep()} />
+        <Toggle label="Cyclic" help="The clip repeats; its pre-roll comes from the round before." checked={shot.cyclic} onChange={(v) => edit(v ? 'Cyclic clip' : 'Clip once', (d) => { d.shot.cyclic = v; })} />
+        {seam && <p data-testid="loop-seam" className="mt-1 flex items-start gap-1.5 text-[12px] leading-snug text-faint">{shot.cyclic && !seam.loops ? <TriangleAlert size={13} className="mt-px shrink-0 text-trouble" /> : null}<span>At its end every joint is within <span className="num">{(1000 * seam.gap).toFixed(seam.gap < 0.01 ? 1 : 0)} mm</span> and <span className="num">{((seam.turn * 180) / Math.PI).toFixed(1)}°</span> of its start, and its speed within <span className="num">{seam.kink.toFixed(2)} m/s</span>: {seam.loops ? 'it can repeat.' : `repeated, it would jump${seam.node >= 0 && seam.gap > 0.001 ? ` at ${session.character.nodes[seam.node].name}` : ''}.`}</span></p>}
+      </Question>
+      <Question title="What is each mesh?">
+        <ul>{session.character.meshes.map((m) => <li key={m.name}><OneOf label={m.name} testId={`role-${m.name}`} value={roleOf(m, document.sway)} onChange={(v) => setRole(m, v)} options={ROLE_OPTIONS} /></li>)}</ul>
+      </Question>
+      <Question title="What came in?">
+        <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-soft">
+          {([['File', session.groom.character.fileName], ['Meshes', session.character.meshes.length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}
+        </dl>
+        {session.groom.character.warnings.length > 0 && <><Note>Mended or left out while reading:</Note><ul className="mt-1 list-disc pl-4 text-[12px] text-soft">{session.groom.character.warnings.map((w) => <li key={w}>{w}</li>)}</ul></>}
+      </Question>
+    </>
+  );
+}
