@@ -30,7 +30,7 @@ export const gltfSchema = z.looseObject({
     sparse: z.looseObject({ count: size, indices: z.looseObject({ bufferView: index, byteOffset: size.optional(), componentType: z.number() }), values: z.looseObject({ bufferView: index, byteOffset: size.optional() }) }).optional(),
   })).optional(),
   bufferViews: z.array(z.looseObject({ buffer: index, byteOffset: size.optional(), byteLength: size, byteStride: z.number().int().min(1).max(256).optional(), extensions: z.looseObject({ EXT_meshopt_compression: meshoptSchema.optional() }).optional() })).optional(),
-  buffers: z.array(z.looseObject({ uri: z.string().optional(), byteLength: size })).optional(),
+  buffers: z.array(z.looseObject({ uri: z.string().optional(), byteLength: size, extensions: z.looseObject({ EXT_meshopt_compression: z.looseObject({ fallback: z.boolean().optional() }).optional() }).optional() })).optional(),
   extensionsUsed: z.array(z.string()).optional(),
   extensionsRequired: z.array(z.string()).optional(),
 });

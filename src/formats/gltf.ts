@@ -38,6 +38,8 @@ export async function readGltf(file: NamedFile, beside: readonly NamedFile[]): P
   }
   const lengths: number[] = [];
   for (const [i, buffer] of (g.buffers ?? []).entries()) {
+    // stands for what is compressed in another buffer
+    if (buffer.uri === undefined && buffer.extensions?.EXT_meshopt_compression?.fallback) { lengths.push(0); continue; }
     const found = bufferBytes(buffer.uri, i, bin, beside, file.name);
     if (!found.ok) return found;
     if (found.value.length < buffer.byteLength) return failure('truncated', `${buffer.uri && !buffer.uri.startsWith('data:') ? `“${buffer.uri}”` : `Buffer ${i}`} should have ${buffer.byteLength.toLocaleString('en')} bytes but has ${found.value.length.toLocaleString('en')}. It was cut off on its way: export or copy it again.`, `buffers ${i}`);

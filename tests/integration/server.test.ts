@@ -13,7 +13,7 @@ import { Surface } from '../../src/core/mesh/surface';
 import { planRun, SwayRun } from '../../src/core/sway/run';
 import { BakeRunner } from '../../src/server/bake-runner';
 import { DamagedBlobError, getBlob, hashOf, putBlob } from '../../src/server/db/blobs';
-import { addTake, bakeFramePoints, bakeFrames, cancelBake, createGroom, createProduction, getBake, getGroom, importCharacter, loadCharacter, newestTake, overview, queueBake, saveGroom } from '../../src/server/db/records';
+import { addTake, bakeFramePoints, bakeFrames, cancelBake, choicesFor, createGroom, createProduction, getBake, getGroom, importCharacter, loadCharacter, newestTake, overview, queueBake, saveGroom } from '../../src/server/db/records';
 import type { Db } from '../../src/server/db/connection';
 import { testDatabase } from '../helpers/database';
 import { tubeGlb } from '../helpers/tube';
@@ -86,11 +86,21 @@ describe('grooms', () => {
     await expect(saveGroom(db, id, 1, { ...document, guides: { ...document.guides!, offsets: 'a'.repeat(64) } }, 'x')).rejects.toMatchObject({ code: 'bufferMissing' });
   });
   it('a file that cannot be used leaves nothing behind', async () => {
-    const production = await createProduction(db, 'Bad'), before = await db('assets').count({ n: '*' });
-    for (const bytes of [new TextEncoder().encode('not a model'), (await tubeGlb()).slice(0, 900), await tubeGlb({ skinned: false })])
+    const production = await createProduction(db, 'Bad'), tube = await tubeGlb(), tables = ['assets', 'blobs', 'chunks', 'blob_chunks', 'grooms', 'groom_versions'];
+    const counts = (): Promise<unknown[]> => Promise.all(tables.map((t) => db(t).count({ n: '*' }))), before = await counts();
+    const cut = Array.from({ length: 24 }, (_, k) => tube.slice(0, Math.floor((tube.length * k) / 24))), points = tube.slice();
+    new DataView(points.buffer).setUint32(8, 0xffffff, true);
+    for (const bytes of [new TextEncoder().encode('not a model'), points, ...cut])
       await expect(importCharacter(db, production, 'x', [{ name: 'x.glb', bytes }], null)).rejects.toMatchObject({ status: 422 });
-    expect(await db('assets').count({ n: '*' })).toEqual(before);
+    expect(await counts()).toEqual(before);
     expect((await overview(db)).productions.find((p) => p.name === 'Bad')!.assets).toEqual([]);
+  });
+  it('how a file was placed is remembered for the next of its source', async () => {
+    const production = await createProduction(db, 'Placed'), choices = { placement: { scale: 0.01, up: '+z' as const, turn: 90, mirror: false }, joinClips: false, roles: { tube: 'prop' as const } };
+    const { asset, character } = await importCharacter(db, production, 'Tube', [{ name: 'tube.glb', bytes: await tubeGlb() }], choices), row = (await db('assets').where({ id: asset.id }).first()) as { source: string };
+    expect(character.meshes[0].role).toBe('prop');
+    expect(await choicesFor(db, row.source)).toEqual(choices);
+    expect(await choicesFor(db, 'gltf of nobody')).toBeNull();
   });
   it('keeps takes, the newest first, twenty at most', async () => {
     const { id } = await tubeGroom();
