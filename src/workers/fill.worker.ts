@@ -2,7 +2,10 @@
 import { roleOf } from '../core/document/schema';
 import { fillPlot, NODES } from '../core/fill/strands';
 import { growGuide } from '../core/groom/grow';
-import { rootPlace, scatterEvenly } from '../core/groom/planting';
+import { rootPlace, type Density } from '../core/groom/planting';
+import { MOST_ROOTS, plantedArea, scatterRoots } from '../core/groom/scatter';
+import { mapSampler, SkinGrid } from '../core/groom/skin-grid';
+import { hashUnit } from '../core/math/random';
 import type { Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
 import { collidersOf, fittedPills } from '../core/sway/colliders';
@@ -12,12 +15,14 @@ import type { FillReply, FillRequest, PlantOrder } from './messages';
 
 const scope = self as unknown as { onmessage: (e: MessageEvent<FillRequest>) => void; postMessage: (m: FillReply, transfer?: Transferable[]) => void };
 let surface: Surface | null = null;
+let grid: SkinGrid | null = null;
 let character: Character | null = null;
 
 scope.onmessage = ({ data }) => {
   switch (data.kind) {
     case 'surface':
       surface = new Surface(data.positions, data.triangles);
+      grid = null;
       return;
     case 'character': {
       const read = unpackCharacter(data.packed);
@@ -37,7 +42,7 @@ scope.onmessage = ({ data }) => {
         if (!surface) return;
         if (data.kind === 'plant') plant(surface, data.request, data.order);
         else {
-          const strands = fillPlot(surface, data.faces, data.planting, data.offsets, data.pointCount, { count: data.count, full: data.full }, data.seed, data.lengthSpread);
+          const strands = fillPlot(surface, data.faces, data.planting, data.offsets, data.pointCount, { count: data.count, full: data.full }, data.seed, data.lengthSpread, mapOf(surface, data.density));
           scope.postMessage({ kind: 'filled', request: data.request, strands }, [strands.detail.buffer as ArrayBuffer]);
         }
       } catch (cause) {
@@ -55,9 +60,23 @@ function push(of: Character, { key, nodes, count, pose, hidden, settings }: Extr
   scope.postMessage({ kind: 'pushed', key, nodes, deepest }, [nodes.buffer as ArrayBuffer]);
 }
 
-function plant(on: Surface, request: number, { faces, count, seed, ...options }: PlantOrder): void {
-  const planting = scatterEvenly(on, faces, count, seed), stride = 3 * options.pointCount;
-  const offsets = new Float32Array(stride * count);
-  for (let g = 0; g < count; g++) offsets.set(growGuide(on, rootPlace(on, planting, g), on.normal(planting.faces[g]), options), stride * g);
+/** A stored map of the surface. */
+function mapOf(on: Surface, bytes: Uint8Array | null): Density | null {
+  return bytes && mapSampler(bytes, on.positions, on.triangles, (grid ??= new SkinGrid(on.positions, on.triangles)));
+}
+
+function plant(on: Surface, request: number, { faces, count, perM2, seed, density: densityMap, lengths, lengthSpread, kept, length, ...options }: PlantOrder): void {
+  const density = mapOf(on, densityMap), share = mapOf(on, lengths), held = kept?.planting.faces.length ?? 0, wanted = count ?? Math.round(perM2 * plantedArea(on, faces, density));
+  if (wanted < 1) throw new Error('At this density not one guide would be planted. Raise the density, or paint more of it.');
+  if (wanted > MOST_ROOTS) throw new Error(`At this density ${wanted.toLocaleString('en')} guides would be planted; ${MOST_ROOTS.toLocaleString('en')} are the most. Lower it.`);
+  const planting = scatterRoots(on, faces, Math.max(held, wanted), seed, density, kept?.planting ?? null), stride = 3 * options.pointCount, n = planting.faces.length;
+  if (n === 0) throw new Error('The density is nothing all over the plot. Paint some, or clear the map.');
+  const offsets = new Float32Array(stride * n);
+  if (kept) offsets.set(kept.offsets);
+  for (let g = held; g < n; g++) {
+    const own = length * (1 - lengthSpread * hashUnit(16 * g + 5)) * (share ? share(planting.faces[g], planting.weights[2 * g], planting.weights[2 * g + 1]) : 1);
+    // a strand must have some length to be one
+    offsets.set(growGuide(on, rootPlace(on, planting, g), on.normal(planting.faces[g]), { ...options, length: Math.max(0.002, own) }), stride * g);
+  }
   scope.postMessage({ kind: 'planted', request, planting, offsets });
 }

@@ -23,7 +23,15 @@ export type SwayReply =
   | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; marks: Float32Array; points?: Float32Array }
   | { kind: 'failed'; run: number; part: number; message: string };
 
-export interface PlantOrder { faces: Uint32Array; count: number; seed: number; pointCount: number; length: number; lift: number; lie: Lie }
+export interface PlantOrder {
+  faces: Uint32Array; seed: number; pointCount: number; length: number; lengthSpread: number; lift: number; lie: Lie;
+  /** So many, or so many a square metre of full density. */
+  count: number | null; perM2: number;
+  /** Maps as stored. */
+  density: Uint8Array | null; lengths: Uint8Array | null;
+  /** Guides that stay as they are, with their shapes. */
+  kept: { planting: Planting; offsets: Float32Array } | null;
+}
 
 export type FillRequest =
   | { kind: 'surface'; positions: Float64Array; triangles: Uint32Array }
@@ -33,7 +41,7 @@ export type FillRequest =
   /** Filled strands, 4 × nodes of each, to be lifted out of the colliders in a pose. */
   | { kind: 'push'; key: string; nodes: Float32Array; count: number; pose: Pose; hidden: readonly string[]; settings: SwaySettings }
   | { kind: 'plant'; request: number; order: PlantOrder }
-  | { kind: 'fill'; request: number; faces: Uint32Array; planting: Planting; offsets: Float32Array; pointCount: number; count: number; full: number; seed: number; lengthSpread: number };
+  | { kind: 'fill'; request: number; faces: Uint32Array; planting: Planting; offsets: Float32Array; pointCount: number; count: number; full: number; seed: number; lengthSpread: number; density: Uint8Array | null };
 
 export type FillReply =
   | { kind: 'colliders'; key: string; colliders: ColliderSet; light: Pill[] }

@@ -2,10 +2,11 @@
 import { ContractError } from '../contract';
 import { floatsOf, unpackPlanting } from '../document/buffers';
 import type { GroomDocument, SwayMap } from '../document/schema';
-import type { Character } from '../mesh/character';
+import { mapSampler } from '../groom/skin-grid';
+import { restPositions, type Character } from '../mesh/character';
 import type { Scene } from '../sway/run';
 
-/** Bytes of the painted maps: f32 a vertex of the plot's mesh. */
+/** Bytes of the painted maps, as they are stored. */
 export type Maps = Partial<Record<SwayMap, Uint8Array>>;
 
 /** Throws `ContractError` where the parts do not fit together. */
@@ -20,11 +21,13 @@ export function openScene(document: GroomDocument, character: Character, buffers
   if (planting.faces.some((f) => f >= faceCount)) throw new ContractError('planting', `faces below ${faceCount}`, 'a face beyond the mesh');
   if (offsets.length !== 3 * guides.pointCount * guides.count) throw new ContractError('offsets', `${3 * guides.pointCount * guides.count} numbers`, offsets.length);
   const maps: Scene['maps'] = {};
+  let rest: Float64Array | null = null;
   for (const [name, bytes] of Object.entries(buffers.maps ?? {}) as [SwayMap, Uint8Array | undefined][]) {
     if (!bytes) continue;
-    const values = floatsOf(bytes);
-    if (values.length !== mesh.positions.length / 3) throw new ContractError(`maps.${name}`, `${mesh.positions.length / 3} values`, values.length);
-    maps[name] = values;
+    rest ??= restPositions(character, mesh);
+    const map = mapSampler(bytes, rest, mesh.triangles);
+    if (!map) throw new ContractError(`maps.${name}`, 'a map of the plot’s mesh', `${bytes.length} bytes`);
+    maps[name] = map;
   }
   return { character, mesh, clip: character.clips.find((c) => c.name === shot.clip) ?? null, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway, maps };
 }

@@ -30,7 +30,10 @@ export function motionKey(document: GroomDocument, characterId: string): string 
 }
 
 /** Key of all that planting depends on. */
-export const plantKey = (document: Pick<GroomDocument, 'plot' | 'plant'>): string => keyOf({ plot: document.plot, plant: document.plant });
+export function plantKey({ plot: { maps, ...plot }, plant: { by, perCm2, guideCount, lengthSpread, ...plant } }: Pick<GroomDocument, 'plot' | 'plant'>): string {
+  // what is not used is not named: guides of documents from before it are not out of date
+  return keyOf({ plot: { ...plot, ...(maps.density || maps.length ? { maps } : {}) }, plant: { ...plant, ...(by === 'area' ? { perCm2 } : { guideCount }), ...(lengthSpread > 0 ? { lengthSpread } : {}) } });
+}
 
 function keyOf(value: unknown): string {
   return bytesToHex(sha256(utf8ToBytes(stableJson(value))));

@@ -1,13 +1,14 @@
 /** Filled strands of a groom frame by frame, as they are handed over: pushed out of what collides. */
 import type { GroomDocument } from '../document/schema';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../groom/planting';
+import { mapSampler } from '../groom/skin-grid';
 import { polylineLength } from '../groom/polyline';
 import { clipTime, poseCharacter, skinPositions, type Character } from '../mesh/character';
 import { Surface } from '../mesh/surface';
 import { pushFilled } from '../sway/push-filled';
 import { fillPlot, NODES, strandShape, type FilledStrands } from './strands';
 
-export interface FilledInput { document: GroomDocument; character: Character; planting: Planting; offsets: Float32Array; faces: ArrayLike<number>; count: number }
+export interface FilledInput { document: GroomDocument; character: Character; planting: Planting; offsets: Float32Array; faces: ArrayLike<number>; count: number; /** Stored density map of the plot. */ density?: Uint8Array | null }
 
 export class FilledFrames {
   readonly strands: FilledStrands;
@@ -21,10 +22,12 @@ export class FilledFrames {
   private readonly guideMotions: Float64Array;
 
   constructor(private readonly input: FilledInput) {
-    const { document, character, planting, offsets, faces, count } = input, { guides, plant, fill } = document, mesh = this.mesh();
+    const { document, character, planting, offsets, faces } = input, { guides, plant, fill } = document, mesh = this.mesh();
     const rest = new Float64Array(mesh.positions.length);
     skinPositions(character, mesh, poseCharacter(character, null, 0), rest);
-    this.strands = fillPlot(new Surface(rest, mesh.triangles), faces, planting, offsets, guides!.pointCount, { count, full: Math.max(count, fill.count) }, plant.seed, fill.lengthSpread);
+    const density = input.density ? mapSampler(input.density, rest, mesh.triangles) : null;
+    this.strands = fillPlot(new Surface(rest, mesh.triangles), faces, planting, offsets, guides!.pointCount, { count: input.count, full: Math.max(input.count, fill.count) }, plant.seed, fill.lengthSpread, density);
+    const count = this.strands.roots.faces.length;
     this.frames = restFrames(this.strands.roots, rest, mesh.triangles);
     this.guideFrames = restFrames(planting, rest, mesh.triangles);
     this.skin = rest.slice();
@@ -36,7 +39,7 @@ export class FilledFrames {
 
   /** 3 × NODES × strands, m, world, from the guides' points of the frame. */
   at(frame: number, guides: Float32Array): Float32Array {
-    const { document, character, planting, count } = this.input, { shot, fill, sway, hidden } = document, { pointCount } = document.guides!, mesh = this.mesh(), clip = character.clips.find((c) => c.name === shot.clip) ?? null;
+    const { document, character, planting } = this.input, count = this.strands.roots.faces.length, { shot, fill, sway, hidden } = document, { pointCount } = document.guides!, mesh = this.mesh(), clip = character.clips.find((c) => c.name === shot.clip) ?? null;
     const pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0), local = new Float32Array(guides.length), P = new Float32Array(3 * NODES * count), one = new Float32Array(3 * NODES);
     skinPositions(character, mesh, pose, this.skin);
     rootMotionsInto(this.motions, this.strands.roots, this.frames, this.skin, mesh.triangles);

@@ -5,7 +5,7 @@
 import { hashUnit } from '../math/random';
 import { clamp, smoothStep, type Vec3 } from '../math/vec';
 import type { Surface } from '../mesh/surface';
-import { rootPlace, scatterByArea, type Planting } from '../groom/planting';
+import { rootPlace, scatterByArea, type Density, type Planting } from '../groom/planting';
 import { fillWeights, type FillWeights } from './weights';
 
 /** Points of a filled strand; closer together near the root. */
@@ -49,14 +49,13 @@ export interface FillCounts {
 
 /**
  * Throws strands on the plot. `offsets` are the guides' shapes (3 × pointCount × guides), by which hair combed apart is told
- * apart.
+ * apart; fewer strands come out where `density` is nothing.
  */
-export function fillPlot(surface: Surface, plotFaces: ArrayLike<number>, guides: Planting, offsets: ArrayLike<number>, pointCount: number, counts: FillCounts, seed: number, lengthSpread: number): FilledStrands {
-  const { count } = counts;
+export function fillPlot(surface: Surface, plotFaces: ArrayLike<number>, guides: Planting, offsets: ArrayLike<number>, pointCount: number, counts: FillCounts, seed: number, lengthSpread: number, density: Density | null = null): FilledStrands {
   const alike = (g: number, h: number): number => likeness(offsets, pointCount, g, h);
-  const roots = scatterByArea(surface, plotFaces, count, seed);
+  const roots = scatterByArea(surface, plotFaces, counts.count, seed, density), count = roots.faces.length;
   const follow = fillWeights(surface, guides, roots, alike);
-  const locks = scatterByArea(surface, plotFaces, Math.max(1, Math.ceil(counts.full / LOCK_SIZE)), seed ^ 0x51ed27);
+  const locks = scatterByArea(surface, plotFaces, Math.max(1, Math.ceil(counts.full / LOCK_SIZE)), seed ^ 0x51ed27, density);
   const lockFollow = fillWeights(surface, guides, locks, alike);
   const detail = new Float32Array(8 * count);
   const placesOf = (planting: Planting): Vec3[] => Array.from(planting.faces, (_, i) => rootPlace(surface, planting, i));

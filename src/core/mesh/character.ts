@@ -203,6 +203,13 @@ export function skinPositions(character: Character, mesh: CharacterMesh, pose: P
   }
 }
 
+/** Places of a mesh in the rest pose, 3 × vertices, m. */
+export function restPositions(character: Character, mesh: CharacterMesh): Float64Array {
+  const out = new Float64Array(mesh.positions.length);
+  skinPositions(character, mesh, poseCharacter(character, null, 0), out);
+  return out;
+}
+
 /** Positions before skinning, with the morphs of the pose; the mesh's own where there are none. */
 export function morphedPositions(character: Character, mesh: CharacterMesh, pose: Pose): Float32Array | Float64Array {
   const at = morphPlace(character, mesh);

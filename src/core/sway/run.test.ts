@@ -263,7 +263,7 @@ describe('a run that is carried', () => {
 
 describe('a run with maps, give and colliders', () => {
   it('a map multiplies: no hold where it is 0, no movement where give is 0', () => {
-    const n = character.meshes[0].positions.length / 3, zero = new Float32Array(n), one = new Float32Array(n).fill(1);
+    const zero = (): number => 0, one = (): number => 1;
     const soft = { hold: 0.9, profiles: { ...scene().settings.profiles, hold: [[0, 1], [1, 1]] as [number, number][] } };
     const held = new SwayRun({ ...scene({ ...soft, ...BARE }), maps: { hold: one } }, 0), loose = new SwayRun({ ...scene({ ...soft, ...BARE }), maps: { hold: zero } }, 0), plain = new SwayRun(scene({ ...soft, ...BARE }), 0), fixed = new SwayRun({ ...scene({ hold: 0, ...BARE }), maps: { give: zero } }, 0), combed = new SwayRun(scene(BARE), 12);
     for (let k = 0; k < 12; k++) { held.advance(); loose.advance(); plain.advance(); fixed.advance(); }

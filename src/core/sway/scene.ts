@@ -2,7 +2,7 @@
 import { invertAffine, moveInto, multiplyInto, quatFromAxes, slerpInto } from '../math/mat4';
 import { cross, normalize, type Vec3 } from '../math/vec';
 import { clipTime, findNode, poseCharacter, rigidMotionInto, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../mesh/character';
-import { restFrames, rootMotionsInto, rootVertices, type Planting } from '../groom/planting';
+import { restFrames, rootMotionsInto, rootVertices, type Planting, type Density } from '../groom/planting';
 import type { GroomDocument, SwayMap, SwaySettings } from '../document/schema';
 import { Shell } from './shell';
 
@@ -17,8 +17,8 @@ export interface Scene {
   pointCount: number;
   hidden: readonly string[];
   settings: SwaySettings;
-  /** Painted values of the plot's mesh, one a vertex, 0 … 1; none is 1 everywhere. */
-  maps?: Partial<Record<SwayMap, Float32Array>>;
+  /** Painted maps; none is 1 everywhere. */
+  maps?: Partial<Record<SwayMap, Density>>;
 }
 
 /** The scene with the guides `from … to − 1` only. */
@@ -29,12 +29,8 @@ export function shareOf(scene: Scene, from: number, to: number): Scene {
 
 /** Value of a map at each root, 1 where there is none. */
 export function mapAtRoots(scene: Scene, map: SwayMap): Float64Array {
-  const { planting: { faces, weights }, mesh: { triangles } } = scene, values = scene.maps?.[map];
-  return Float64Array.from({ length: faces.length }, (_, g) => {
-    if (!values) return 1;
-    const f = 3 * faces[g], b = weights[2 * g], c = weights[2 * g + 1];
-    return (1 - b - c) * values[triangles[f]] + b * values[triangles[f + 1]] + c * values[triangles[f + 2]];
-  });
+  const { faces, weights } = scene.planting, value = scene.maps?.[map];
+  return Float64Array.from({ length: faces.length }, (_, g) => (value ? value(faces[g], weights[2 * g], weights[2 * g + 1]) : 1));
 }
 
 /**

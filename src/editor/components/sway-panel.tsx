@@ -98,7 +98,7 @@ function MapsPart() {
         <div className="mt-1">
           <NumberField testId="paint-value" parameter={{ label: 'Toward', unit: '', min: 0, max: 1, step: 0.01, fallback: 0, help: 'The value the brush paints toward; with Ctrl held it paints toward 1.' }} value={painting.value} onChange={(v) => useEditor.setState({ swayTool: { ...painting, value: v } })} onCommit={() => undefined} />
           <NumberField testId="paint-radius" parameter={{ label: 'Radius', unit: 'mm', min: 2, max: 200, step: 1, fallback: 28, help: 'Size of the brush. Hold R and move the pointer sideways to change it.' }} value={brush.radiusMm} onChange={(v) => useEditor.setState({ brush: { ...brush, radiusMm: v } })} onCommit={() => undefined} />
-          <div className="mt-1 flex gap-2"><Button onClick={() => session.fillMap(painting.map, painting.value, `Fill ${SWAY_MAPS[painting.map].toLowerCase()} map`)}>Fill</Button><Button disabled={!maps[painting.map]} onClick={() => session.fillMap(painting.map, 1, `Clear ${SWAY_MAPS[painting.map].toLowerCase()} map`)}>Clear</Button></div>
+          <div className="mt-1 flex gap-2"><Button onClick={() => session.desk.fillMap(painting.map, painting.value)}>Fill</Button><Button disabled={!maps[painting.map]} onClick={() => session.desk.fillMap(painting.map, 1, `Clear ${SWAY_MAPS[painting.map].toLowerCase()} map`)}>Clear</Button></div>
           <Note>Drag over the skin. Light is 1, dark 0; the map multiplies {SWAY_MAPS[painting.map].toLowerCase()}.</Note>
         </div>
       )}

@@ -1,17 +1,19 @@
 'use client';
 /** What the stage needs, at the right. */
-import { Download, Hand, RotateCw, Scissors, Sprout, Trash2, TriangleAlert, Wind, Flame } from 'lucide-react';
+import { Download, Hand, RotateCw, Scissors, Trash2, TriangleAlert, Wind, Flame } from 'lucide-react';
 import { toast } from 'sonner';
 import type { ReactNode } from 'react';
-import { BAKE_PARAMETERS, FILL_PARAMETERS, PLANT_PARAMETERS, SWAY_PARAMETERS, type Parameter } from '../../core/document/schema';
-import { plantKey, THRESHOLDS, type Proof } from '../../core/document/proof';
+import { BAKE_PARAMETERS, FILL_PARAMETERS, SWAY_PARAMETERS } from '../../core/document/schema';
+import { THRESHOLDS, type Proof } from '../../core/document/proof';
 import { goToWorst } from '../state/actions';
 import type { Bake } from '../state/api';
 import { worst } from '../state/stages';
 import { useEditor } from '../state/store';
-import { Button, Choice, helpProps, Note, NumberField, Question, useHelp } from './controls';
+import { Button, Choice, helpProps, Note, Question, useHelp } from './controls';
 import { Field, First, type PanelProps } from './panel-parts';
 import { CastPanel } from './cast-panel';
+import { BrushFields } from './brush-fields';
+import { PlantPanel } from './plant-panel';
 import { SwayPanel } from './sway-panel';
 import { significant } from './units';
 import { useWorkshop } from './context';
@@ -25,49 +27,6 @@ export function Tray() {
       <div className="min-h-0 flex-1 overflow-y-auto"><Panel document={document} /></div>
       <p aria-live="polite" className="h-[52px] shrink-0 overflow-hidden border-t border-line bg-raised px-3 py-2 text-[12px] leading-snug text-faint">{help || 'Point at a setting to see what it means.'}</p>
     </aside>
-  );
-}
-
-function BrushFields({ names }: { names: ('radiusMm' | 'strength' | 'falloff')[] }) {
-  const brush = useEditor((s) => s.brush);
-  const table: Record<string, Parameter> = {
-    radiusMm: { label: 'Radius', unit: 'mm', min: 2, max: 200, step: 1, fallback: 28, help: 'Size of the brush. Hold R and move the pointer sideways to change it.' },
-    strength: { label: 'Strength', unit: '', min: 0.02, max: 1, step: 0.01, fallback: 0.7, help: 'How much of the stroke the hair follows. Hold S and move the pointer.' },
-    falloff: { label: 'Falloff', unit: '', min: 0.02, max: 1, step: 0.01, fallback: 0.8, help: 'Share of the radius over which the strength fades. Hold F and move the pointer.' },
-  };
-  return <>{names.map((n) => <NumberField key={n} testId={`brush-${n}`} parameter={table[n]} value={brush[n]} onChange={(v) => useEditor.setState({ brush: { ...useEditor.getState().brush, [n]: v } })} onCommit={() => undefined} />)}</>;
-}
-
-function PlantPanel({ document }: PanelProps) {
-  const { session } = useWorkshop();
-  const brush = useEditor((s) => s.brush), planting = useEditor((s) => s.planting), { plant, guides } = document;
-  const area = session.plotFaces.reduce((sum, f) => sum + session.restSurface.area(f), 0) * 1e4;
-  const stale = guides && guides.plantKey !== plantKey(document), marked = session.mesh.hair.length > 0;
-  const others = session.character.meshes.filter((m) => m.skin >= 0);
-  const plantNow = (): void => {
-    if (guides?.combed) toast.warning('Planted anew: the combing before is one Undo away.', { action: { label: 'Undo', onClick: () => useEditor.getState().undo() } });
-    session.plant();
-  };
-  return (
-    <>
-      <Question title="Where does hair grow?" aside={<span className="num text-faint">{area.toFixed(0)} cm²</span>}>
-        {others.length > 1 && <p className="mb-1.5 text-soft">On the mesh <b className="font-semibold">{document.plot.mesh}</b></p>}
-        <Choice label="Skin brush" value={brush.name === 'takeSkin' ? 'takeSkin' : 'addSkin'} onChange={(v) => useEditor.setState({ brush: { ...brush, name: v } })} options={[{ value: 'addSkin', label: 'Add skin', help: 'Drag over the model to add faces; with Ctrl held, to take them away.' }, { value: 'takeSkin', label: 'Take away', help: 'Drag over the model to take faces out of the plot.' }]} />
-        <div className="mt-1.5"><BrushFields names={['radiusMm']} /></div>
-        <div className="mt-2 flex gap-2">
-          {marked && <Button onClick={() => session.setPlot(session.markedFaces(), 'Plot from the file’s marks')} {...helpProps('The file says where hair may grow; take that as the plot.')}>From the file’s marks</Button>}
-          <Button disabled={session.plotFaces.length === 0} onClick={() => session.setPlot(new Uint32Array(0), 'Clear the plot')}>Clear</Button>
-        </div>
-        {session.plotFaces.length === 0 && <Note>Drag over the skin to choose the faces where hair grows{marked ? ', or take the file’s marks' : ''}.</Note>}
-      </Question>
-      <Question title="How is it planted?">
-        {(['guideCount', 'lengthCm', 'pointCount', 'seed'] as const).map((n) => <Field key={n} group="plant" name={n} table={PLANT_PARAMETERS} />)}
-        <div className="mt-1.5"><Choice label="Lie" value={plant.lie} onChange={(v) => useEditor.getState().edit(`Hair ${v}`, (d) => { d.plant.lie = v; })} options={[{ value: 'falling', label: 'Falling', help: 'Guides leave the skin, bend over and hang down along it.' }, { value: 'standing', label: 'Standing', help: 'Guides stand straight out from the skin.' }]} /></div>
-        {plant.lie === 'falling' && <Field group="plant" name="liftMm" table={PLANT_PARAMETERS} />}
-        <div className="mt-2.5"><Button primary data-testid="plant" disabled={session.plotFaces.length === 0 || planting} onClick={plantNow}><Sprout size={15} />{planting ? 'Planting …' : guides ? 'Plant anew' : `Plant ${plant.guideCount} guides`}</Button></div>
-        {guides && <Note>{guides.count} guides of {guides.pointCount} points are planted{stale ? '; the plot or these settings have changed since.' : '.'} {guides.combed ? 'They are combed: planting anew starts from scratch.' : ''}</Note>}
-      </Question>
-    </>
   );
 }
 

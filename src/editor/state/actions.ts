@@ -1,5 +1,5 @@
 /** Every action by name: the command box, the keys and the buttons all use this list. */
-import { FILL_PARAMETERS, defaultSway, defaultsOf } from '../../core/document/schema';
+import { FILL_PARAMETERS, PLOT_MAPS, defaultSway, defaultsOf, type PlotMap } from '../../core/document/schema';
 import type { Session } from './session';
 import { STAGE_NAMES } from './stages';
 import { STAGES, useEditor, type ViewName } from './store';
@@ -23,6 +23,7 @@ const always = (): boolean => true;
 export function buildActions(session: Session, tell: (message: string) => void): Action[] {
   const document = () => state().history?.document;
   const hasGuides = (): boolean => !!document()?.guides;
+  const hasPlot = (): boolean => session.plotFaces.length > 0;
   const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => tell(e instanceof Error ? e.message : String(e))); };
   const step = (by: number): void => {
     const shot = document()?.shot;
@@ -41,8 +42,21 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'redo', name: 'Redo', group: 'Document', keys: 'Ctrl Shift Z', combo: ['ctrl+shift+z', 'ctrl+y'], enabled: () => (state().history?.undone.length ?? 0) > 0, run: () => state().redo() },
     { id: 'brush-comb', name: 'Comb brush', group: 'Brushes', enabled: hasGuides, run: () => useEditor.setState({ stage: 'comb', brush: { ...state().brush, name: 'comb' } }) },
     { id: 'brush-cut', name: 'Cut brush', group: 'Brushes', enabled: hasGuides, run: () => useEditor.setState({ stage: 'comb', brush: { ...state().brush, name: 'cut' } }) },
-    { id: 'plant', name: 'Plant guides', group: 'Groom', enabled: () => session.plotFaces.length > 0, run: () => { useEditor.setState({ stage: 'plant' }); session.plant(); } },
-    { id: 'plot-marked', name: 'Take the plot from the file’s hair marks', group: 'Groom', enabled: () => session.mesh.hair.length > 0, run: () => session.setPlot(session.markedFaces(), 'Plot from the file’s marks') },
+    { id: 'plant', name: 'Plant guides anew', group: 'Groom', enabled: hasPlot, run: () => { useEditor.setState({ stage: 'plant' }); session.desk.plant(); } },
+    { id: 'plant-more', name: 'Plant more guides between those that are there', group: 'Groom', enabled: () => hasPlot() && hasGuides(), run: () => { useEditor.setState({ stage: 'plant' }); session.desk.plant(true); } },
+    { id: 'plot-marked', name: 'Take the plot from the file’s hair marks', group: 'Groom', enabled: () => session.mesh.hair.length > 0, run: () => session.desk.setPlot(session.desk.markedFaces(), 'Plot from the file’s marks') },
+    { id: 'plot-grow', name: 'Grow the plot', group: 'Groom', enabled: hasPlot, run: () => session.desk.grow() },
+    { id: 'plot-shrink', name: 'Shrink the plot', group: 'Groom', enabled: hasPlot, run: () => session.desk.shrink() },
+    { id: 'plot-mirror', name: 'Mirror the plot to the other side', group: 'Groom', enabled: hasPlot, run: () => session.desk.mirror() },
+    { id: 'plot-all', name: 'Make the whole mesh the plot', group: 'Groom', enabled: always, run: () => session.desk.all() },
+    ...(Object.keys(PLOT_MAPS) as PlotMap[]).flatMap((map): Action[] => {
+      const name = PLOT_MAPS[map].toLowerCase();
+      return [
+        { id: `paint-${map}`, name: `Paint ${name}`, group: 'Brushes', enabled: always, run: () => useEditor.setState({ stage: 'plant', plantTool: { name: 'paint', map, how: 'toward', value: 0 } }) },
+        { id: `invert-${map}`, name: `Invert the ${name} map`, group: 'Groom', enabled: always, run: () => session.desk.invert(map) },
+        { id: `clear-${map}`, name: `Clear the ${name} map`, group: 'Groom', enabled: () => session.desk.idOf(map) !== null, run: () => session.desk.fillMap(map, 1, `Clear ${name} map`) },
+      ];
+    }),
     { id: 'run', name: 'Run the movement again', group: 'Movement', keys: 'Shift R', combo: ['shift+r'], enabled: hasGuides, run: () => { useEditor.setState({ stage: 'sway', playing: true, frame: document()!.shot.start }); session.restartRun(); } },
     { id: 'run-stop', name: 'Stop the run', group: 'Movement', enabled: () => state().run.state === 'running', run: () => session.stopRun() },
     { id: 'worst', name: 'Go to the worst frame', group: 'Movement', keys: 'W', combo: ['w'], enabled: () => !!state().run.proof?.frames.length, run: () => goToWorst() },

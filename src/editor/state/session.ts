@@ -2,13 +2,13 @@
  * The arrays behind the screen: the character, its pose at the play head, guides, filled strands, computed and baked frames.
  * It listens to the store, keeps itself up to date, and tells the view when something to be drawn has changed.
  */
-import { bufferId, bytesOf, floatsOf, packPlanting, uintsOf, unpackPlanting } from '../../core/document/buffers';
-import type { BufferId, GroomDocument, SwayMap } from '../../core/document/schema';
-import { motionKey, plantKey, type Proof } from '../../core/document/proof';
+import { bufferId, bytesOf, floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
+import { buffersOf, type BufferId, type GroomDocument, type SwayMap } from '../../core/document/schema';
+import { motionKey, type Proof } from '../../core/document/proof';
 import type { FilledStrands } from '../../core/fill/strands';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { polylineLength } from '../../core/groom/polyline';
-import { clipTime, leadingNodes, poseCharacter, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
+import { clipTime, leadingNodes, poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
 import type { ColliderSet } from '../../core/sway/colliders';
 import { CONTROL_WORDS, couplingNumbers, giveUp } from '../../core/sway/coupling';
@@ -19,6 +19,7 @@ import type { FrameMeasures, StartReport } from '../../core/sway/run';
 import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../../core/sway/shares';
 import type { FillReply, FillRequest, SwayReply, SwayRequest } from '../../workers/messages';
 import * as api from './api';
+import { PlantDesk } from './plant-desk';
 import { NO_RUN, useEditor, type EditorState } from './store';
 
 export interface Guides {
@@ -46,9 +47,11 @@ type Listener = () => void;
 
 export class Session {
   readonly buffers = new Map<BufferId, Uint8Array>();
-  readonly mesh: CharacterMesh;
-  readonly rest: Float64Array;
-  readonly restSurface: Surface;
+  /** The mesh the plot is on, its rest places and their surface. */
+  mesh: CharacterMesh;
+  rest: Float64Array;
+  restSurface: Surface;
+  readonly desk: PlantDesk;
   guides: Guides | null = null;
   plotFaces: Uint32Array = new Uint32Array(0);
   filled: Filled | null = null;
@@ -70,7 +73,6 @@ export class Session {
   private readonly fillWorker: Worker;
   private runNumber = 0;
   private fillNumber = 0;
-  private plantNumber = 0;
   private fillTimer: ReturnType<typeof setTimeout> | undefined;
   private fillKey = '';
   private surfaceFrame = NaN;
@@ -95,6 +97,7 @@ export class Session {
     this.toSway({ kind: 'character', packed });
     this.toFill({ kind: 'surface', positions: this.rest, triangles: this.mesh.triangles });
     this.toFill({ kind: 'character', packed });
+    this.desk = new PlantDesk(this, (bytes) => this.keep(bytes), (m) => this.toFill(m));
     this.unsubscribe = useEditor.subscribe((s, b) => this.onStore(s, b));
   }
 
@@ -106,8 +109,7 @@ export class Session {
     const read = unpackCharacter(packed);
     if (!read.ok) throw new Error(read.error.message);
     const session = new Session(groom, read.value, packed);
-    const { plot, guides } = groom.document;
-    await Promise.all([plot.faces, guides?.planting, guides?.offsets, ...Object.values(groom.document.sway.maps)].filter((id): id is string => !!id).map((id) => session.need(id)));
+    await Promise.all(buffersOf(groom.document).map((id) => session.need(id)));
     useEditor.getState().open(groom);
     session.adoptDocument(groom.document);
     session.setFrame(groom.document.shot.start);
@@ -154,10 +156,11 @@ export class Session {
       this.changed();
     }
     if (state.frame !== before.frame) this.setFrame(state.frame);
-    if (state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.selected !== before.selected || state.swayTool !== before.swayTool || state.playing !== before.playing || state.marked !== before.marked) this.changed();
+    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.selected !== before.selected || state.swayTool !== before.swayTool || state.playing !== before.playing || state.marked !== before.marked) this.changed();
   }
 
   private adoptDocument(document: GroomDocument, before?: GroomDocument): void {
+    if (before && document.plot.mesh !== before.plot.mesh) this.useMesh(document.plot.mesh);
     if (document.plot.faces !== before?.plot.faces) this.plotFaces = document.plot.faces ? uintsOf(this.buffers.get(document.plot.faces)!) : new Uint32Array(0);
     if (document.guides?.planting !== before?.guides?.planting || document.guides?.offsets !== before?.guides?.offsets || document.guides?.pointCount !== before?.guides?.pointCount) {
       const g = document.guides;
@@ -174,6 +177,19 @@ export class Session {
     if (before && useEditor.getState().run.state === 'running' && this.key !== useEditor.getState().run.key) this.restartRun();
     else if (before && this.kept.size > 0) this.recall();
     this.scheduleFill(before === undefined ? 0 : 120);
+  }
+
+  /** The plot is on another mesh of the character from now on. */
+  private useMesh(name: string): void {
+    this.mesh = this.character.meshes.find((m) => m.name === name) ?? this.character.meshes[0];
+    this.rest = restPositions(this.character, this.mesh);
+    this.skin = this.rest.slice();
+    this.restSurface = new Surface(this.rest, this.mesh.triangles);
+    this.guides = null;
+    this.filled = null;
+    this.desk.forget();
+    this.toFill({ kind: 'surface', positions: this.rest, triangles: this.mesh.triangles });
+    this.setFrame(useEditor.getState().frame, true);
   }
 
   /** Moves the pose and everything on it to a frame. */
@@ -215,31 +231,6 @@ export class Session {
   private foundColliders: ColliderSet = { pills: [], floors: [], shells: [], notes: [] };
   private fittedPills: Pill[] = [];
 
-  /** Values of a painted map, one a vertex of the plot's mesh; null where it is 1 everywhere. */
-  mapOf(map: SwayMap): Float32Array | null {
-    const id = this.document.sway.maps[map], bytes = id ? this.buffers.get(id) : undefined;
-    return this.painting?.map === map ? this.painting.values : bytes ? floatsOf(bytes) : null;
-  }
-  /** A map under the brush, until the stroke ends. */
-  painting: { map: SwayMap; values: Float32Array } | null = null;
-  beginPainting(map: SwayMap): void {
-    const values = this.mapOf(map);
-    this.painting = { map, values: values ? values.slice() : new Float32Array(this.mesh.positions.length / 3).fill(1) };
-  }
-  endPainting(name: string | null): void {
-    const { painting } = this;
-    this.painting = null;
-    if (painting && name !== null) {
-      const id = painting.values.every((v) => v === 1) ? null : this.keep(bytesOf(painting.values));
-      useEditor.getState().edit(name, (d) => { d.sway.maps[painting.map] = id; });
-    }
-    this.changed();
-  }
-  /** One value all over a map. */
-  fillMap(map: SwayMap, value: number, name: string): void {
-    const id = value === 1 ? null : this.keep(bytesOf(new Float32Array(this.mesh.positions.length / 3).fill(value)));
-    useEditor.getState().edit(name, (d) => { d.sway.maps[map] = id; });
-  }
   /** Joint that most roots hang on; −1 for none. */
   mainJoint(): number {
     const { guides } = this, count = new Map<number, number>();
@@ -319,42 +310,6 @@ export class Session {
     return c;
   }
 
-  // ------------------------------------------------------------ planting
-
-  /** Stores chosen faces as the plot. */
-  setPlot(faces: Uint32Array, name: string): void {
-    const sorted = Uint32Array.from(new Set(faces)).sort();
-    const id = sorted.length > 0 ? this.keep(bytesOf(sorted)) : null;
-    useEditor.getState().edit(name, (d) => { d.plot.faces = id; });
-  }
-
-  /** Faces that the file itself marks for hair. */
-  markedFaces(): Uint32Array {
-    const { hair, triangles } = this.mesh;
-    const faces: number[] = [];
-    if (hair.length > 0) for (let f = 0; f < triangles.length / 3; f++) if ([0, 1, 2].every((k) => hair[triangles[3 * f + k]] > 0.5)) faces.push(f);
-    return Uint32Array.from(faces);
-  }
-
-  /** Plants guides by the settings in the document; what was planted before is replaced, one undo away. */
-  plant(): void {
-    const { plant } = this.document;
-    if (this.plotFaces.length === 0) return;
-    useEditor.setState({ planting: true });
-    this.plantOrder = { request: ++this.plantNumber, key: plantKey(this.document), count: plant.guideCount, pointCount: plant.pointCount };
-    this.toFill({ kind: 'plant', request: this.plantNumber, order: { faces: this.plotFaces, count: plant.guideCount, seed: plant.seed, pointCount: plant.pointCount, length: plant.lengthCm / 100, lift: plant.liftMm / 1000, lie: plant.lie } });
-  }
-  private plantOrder: { request: number; key: string; count: number; pointCount: number } | null = null;
-  private onPlanted(planting: Planting, offsets: Float32Array): void {
-    const { plantOrder: order } = this;
-    if (!order) return;
-    this.plantOrder = null;
-    const plantingId = this.keep(packPlanting(planting)), offsetsId = this.keep(bytesOf(offsets));
-    useEditor.setState({ planting: false });
-    useEditor.getState().edit(`Plant ${order.count} guides`, (d) => {
-      d.guides = { count: order.count, pointCount: order.pointCount, planting: plantingId, offsets: offsetsId, plantKey: order.key, combed: false };
-    });
-  }
 
   // ------------------------------------------------------------ combing
 
@@ -402,11 +357,11 @@ export class Session {
       return;
     }
     const { fill, guides: g, plot, plant } = this.document;
-    const key = JSON.stringify([fill.count, fill.preview, fill.lengthSpread, g, plot.faces, plant.seed]);
+    const key = JSON.stringify([fill.count, fill.preview, fill.lengthSpread, g, plot.faces, plot.maps.density, plant.seed]);
     if (key === this.fillKey) return;
     this.fillKey = key;
     useEditor.setState({ filling: true });
-    this.toFill({ kind: 'fill', request: ++this.fillNumber, faces: this.plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: Math.min(fill.preview, fill.count), full: fill.count, seed: plant.seed, lengthSpread: fill.lengthSpread });
+    this.toFill({ kind: 'fill', request: ++this.fillNumber, faces: this.plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: Math.min(fill.preview, fill.count), full: fill.count, seed: plant.seed, lengthSpread: fill.lengthSpread, density: this.desk.bytesOf('density') });
   }
   private onFill(reply: FillReply): void {
     if (reply.kind === 'colliders') {
@@ -418,7 +373,7 @@ export class Session {
       if (reply.key !== this.pushAsked) return;
       this.pushed = { key: reply.key, nodes: reply.nodes };
     } else if (reply.kind === 'planted') {
-      if (reply.request === this.plantOrder?.request) this.onPlanted(reply.planting, reply.offsets);
+      this.desk.onPlanted(reply.request, reply.planting, reply.offsets);
     } else if (reply.kind === 'failed') {
       useEditor.setState(reply.what === 'plant' ? { planting: false } : reply.what === 'fill' ? { filling: false } : {});
       this.onTrouble?.(reply.message);

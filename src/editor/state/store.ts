@@ -2,17 +2,19 @@
 import { create } from 'zustand';
 import type { Draft } from 'immer';
 import { closeStep, edit, redo, startHistory, undo, type History } from '../../core/document/edits';
-import type { GroomDocument, SwayMap } from '../../core/document/schema';
+import type { GroomDocument, PlotMap, SwayMap } from '../../core/document/schema';
 import type { Proof } from '../../core/document/proof';
 import type { Bake, Groom } from './api';
 
 export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
 export type Stage = (typeof STAGES)[number];
-export type BrushName = 'comb' | 'cut' | 'addSkin' | 'takeSkin' | 'paint' | 'tie';
+export type BrushName = 'comb' | 'cut' | 'skin' | 'paint' | 'tie';
 /** A collider by its key, a mesh by its name, a tie by its id. */
 export type Selected = { kind: 'collider' | 'mesh' | 'tie'; key: string } | null;
 /** Paint a map: toward a value; gather guides for the chosen tie. */
 export type SwayTool = { name: 'look' } | { name: 'paint'; map: SwayMap; value: number } | { name: 'tie' };
+/** What the pointer does in Plant: choose faces by brush, outline or loose part; paint a map toward a value, smooth it, or draw a gradient. */
+export type PlantTool = { name: 'faces'; how: 'brush' | 'outline' | 'part'; take: boolean } | { name: 'paint'; map: PlotMap; how: 'toward' | 'smooth' | 'gradient'; value: number };
 export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'behind';
 export type ViewName = 'front' | 'side' | 'back' | 'top' | 'threeQuarter' | 'whole';
 
@@ -42,6 +44,7 @@ export interface EditorState {
   selected: Selected;
   /** What the pointer does in Sway besides looking around. */
   swayTool: SwayTool;
+  plantTool: PlantTool;
   strip: 'time' | 'profile';
   run: RunState;
   bakes: Bake[];
@@ -74,7 +77,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   stage: 'cast', frame: 0, playing: false,
   brush: { name: 'comb', radiusMm: 28, strength: 0.7, falloff: 0.8 },
   show: { hair: true, guides: false, pills: false, marks: false },
-  selected: null, swayTool: { name: 'look' },
+  selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
   strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
   viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat',

@@ -5,9 +5,9 @@ import type { Session } from '../state/session';
 import { useEditor, type BrushName } from '../state/store';
 import type { Viewport } from './viewport';
 
-const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', addSkin: 'Add skin to the plot', takeSkin: 'Take skin from the plot', paint: 'Paint', tie: 'Choose guides of a tie' };
+const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie' };
 
-interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean }
+interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean; /** Pixels of an outline; places between which a gradient runs. */ outline?: [number, number][]; from?: THREE.Vector3 }
 
 export class BrushTool {
   private stroke: Stroke | null = null;
@@ -38,7 +38,7 @@ export class BrushTool {
   private get active(): BrushName | null {
     const { stage, brush } = useEditor.getState();
     if (stage === 'comb') return brush.name === 'cut' ? 'cut' : 'comb';
-    if (stage === 'plant') return brush.name === 'takeSkin' ? 'takeSkin' : 'addSkin';
+    if (stage === 'plant') return useEditor.getState().plantTool.name === 'paint' ? 'paint' : 'skin';
     if (stage === 'sway' && this.session.guides) { const { swayTool } = useEditor.getState(); return swayTool.name === 'paint' ? 'paint' : swayTool.name === 'tie' ? 'tie' : null; }
     return null;
   }
@@ -86,10 +86,11 @@ export class BrushTool {
     this.view.controls.enabled = false;
     this.canvas.setPointerCapture(e.pointerId);
     useEditor.setState({ playing: false });
-    if (name === 'paint' || name === 'tie') { this.beginSway(name, hit, e.ctrlKey || e.metaKey); return; }
-    const painting = name === 'addSkin' || name === 'takeSkin';
-    this.stroke = { name, points: painting ? null : this.session.beginStroke(), faces: painting ? new Set(this.session.plotFaces) : null, last: hit.point, strides: new Strides(hit.point.toArray(), this.settings.radius), depth: hit.depth, changed: false };
-    if (painting) this.paint(hit.point, e.ctrlKey || e.metaKey);
+    const reverse = e.ctrlKey || e.metaKey, begun = { points: null, faces: null, last: hit.point, strides: new Strides(hit.point.toArray(), this.settings.radius), depth: hit.depth, changed: false };
+    if (name === 'tie') { this.stroke = { ...begun, name }; this.gather(hit.point, reverse); return; }
+    if (name === 'paint') { this.beginPaint(begun, hit.point, reverse); return; }
+    if (name === 'skin') { this.beginSkin(begun, hit, [x, y], reverse); return; }
+    this.stroke = { ...begun, name, points: this.session.beginStroke() };
     if (name === 'cut') this.cut(hit.point);
   };
 
@@ -102,14 +103,14 @@ export class BrushTool {
     const events = e.getCoalescedEvents?.() ?? [];
     const places = (events.length > 0 ? events : [e]).map((c) => this.at(c));
     for (const [px, py] of places) {
-      if (stroke.name === 'paint' || stroke.name === 'tie') {
-        const hit = this.pick(px, py);
-        if (hit) this.dab(hit.point, e.ctrlKey || e.metaKey);
-        continue;
-      }
-      if (stroke.faces) {
-        const hit = this.pick(px, py);
-        if (hit) this.paint(hit.point, e.ctrlKey || e.metaKey);
+      if (stroke.outline) { stroke.outline.push([px, py]); continue; }
+      if (stroke.name === 'paint' || stroke.name === 'tie' || stroke.faces) {
+        const hit = this.pick(px, py), reverse = e.ctrlKey || e.metaKey;
+        if (!hit) continue;
+        if (stroke.name === 'tie') this.gather(hit.point, reverse);
+        else if (stroke.faces) this.paint(hit.point, reverse);
+        else if (stroke.from) stroke.last = hit.point;
+        else for (const [, b] of stroke.strides.to(hit.point.toArray(), false)) this.dab(new THREE.Vector3(b[0], b[1], b[2]), reverse);
         continue;
       }
       const to = this.atDepth(px, py, stroke.depth);
@@ -118,6 +119,8 @@ export class BrushTool {
       stroke.last = to;
     }
     if (stroke.points && stroke.changed) this.session.previewStroke(stroke.points);
+    if (stroke.outline) { this.view.showPath(stroke.outline.map(([px, py]) => this.atDepth(px, py, stroke.depth))); return; }
+    if (stroke.from) { this.view.showPath([stroke.from, stroke.last]); return; }
     this.ring(stroke.points ? { point: stroke.last, normal: this.view.forward.negate() } : this.pick(x, y));
   };
 
@@ -138,7 +141,7 @@ export class BrushTool {
   private paint(centre: THREE.Vector3, reverse: boolean): void {
     const { stroke, session } = this;
     if (!stroke?.faces) return;
-    const adding = (stroke.name === 'addSkin') !== reverse, surface = session.surfaceNow(), r = this.settings.radius, towards = this.view.forward;
+    const { plantTool } = useEditor.getState(), adding = (plantTool.name === 'faces' && plantTool.take) === reverse, surface = session.surfaceNow(), r = this.settings.radius, towards = this.view.forward;
     for (let f = 0; f < session.mesh.triangles.length / 3; f++) {
       const [a, b, c] = surface.corners(f);
       const d = Math.hypot((a[0] + b[0] + c[0]) / 3 - centre.x, (a[1] + b[1] + c[1]) / 3 - centre.y, (a[2] + b[2] + c[2]) / 3 - centre.z);
@@ -151,25 +154,55 @@ export class BrushTool {
     session.changed();
   }
 
-  private beginSway(name: 'paint' | 'tie', hit: { point: THREE.Vector3; depth: number }, reverse: boolean): void {
-    const { swayTool } = useEditor.getState();
-    if (swayTool.name === 'paint') this.session.beginPainting(swayTool.map);
-    this.stroke = { name, points: null, faces: null, last: hit.point, strides: new Strides(hit.point.toArray(), this.settings.radius), depth: hit.depth, changed: false };
-    this.dab(hit.point, reverse);
+  private beginPaint(begun: Omit<Stroke, 'name'>, at: THREE.Vector3, reverse: boolean): void {
+    const { desk } = this.session, { stage, swayTool, plantTool } = useEditor.getState(), map = stage === 'plant' ? plantTool.name === 'paint' && plantTool.map : swayTool.name === 'paint' && swayTool.map;
+    if (!map) return;
+    this.stroke = { ...begun, name: 'paint' };
+    if (stage === 'plant' && plantTool.name === 'paint' && plantTool.how === 'gradient') { this.stroke.from = at; return; }
+    desk.beginPainting(map);
+    this.dab(at, reverse);
   }
-  /** One touch of the brush on the skin: paints a map, or gathers guides for the chosen tie by their roots. */
+  private beginSkin(begun: Omit<Stroke, 'name'>, hit: { point: THREE.Vector3; face: number }, at: [number, number], reverse: boolean): void {
+    const { plantTool } = useEditor.getState();
+    if (plantTool.name !== 'faces') return;
+    if (plantTool.how === 'part') { this.view.controls.enabled = true; if (hit.face >= 0) this.session.desk.addPart(hit.face, plantTool.take !== reverse); return; }
+    this.stroke = { ...begun, name: 'skin', ...(plantTool.how === 'outline' ? { outline: [at] } : { faces: new Set(this.session.plotFaces) }) };
+    if (this.stroke.faces) this.paint(hit.point, reverse);
+  }
+  /** One touch of the brush on a map. */
   private dab(centre: THREE.Vector3, reverse: boolean): void {
-    const { stroke, session } = this, { swayTool, selected } = useEditor.getState(), r = this.settings.radius;
+    const { stroke, session } = this, { stage, swayTool, plantTool } = useEditor.getState(), { radius, falloff, strength } = this.settings, f = this.view.forward;
     if (!stroke) return;
-    if (swayTool.name === 'paint' && session.painting) {
-      const { values } = session.painting, P = session.skin, toward = reverse ? 1 : swayTool.value;
-      for (let v = 0; v < values.length; v++) {
-        const d = Math.hypot(P[3 * v] - centre.x, P[3 * v + 1] - centre.y, P[3 * v + 2] - centre.z) / r;
-        if (d >= 1) continue;
-        values[v] += (toward - values[v]) * 0.5 * (1 - d * d) ** 2;
-        stroke.changed = true;
+    const tool = stage === 'plant' && plantTool.name === 'paint' ? plantTool : swayTool.name === 'paint' ? { ...swayTool, how: 'toward' as const } : null;
+    if (!tool) return;
+    session.desk.dab({ x: centre.x, y: centre.y, z: centre.z, toward: [f.x, f.y, f.z], radius, falloff, strength: 0.6 * strength }, tool.how === 'smooth' ? 'smooth' : reverse ? 1 : tool.value);
+    stroke.changed = true;
+  }
+  /** Faces within what was drawn round, as they are seen: those that look this way and have nothing before them. */
+  private within(outline: readonly [number, number][]): number[] {
+    const { session, view } = this, surface = session.surfaceNow(), towards = view.forward, from = view.camera.position, out: number[] = [], mid = new THREE.Vector3();
+    if (outline.length < 3) return out;
+    for (let f = 0; f < session.mesh.triangles.length / 3; f++) {
+      const n = surface.normal(f);
+      if (n[0] * towards.x + n[1] * towards.y + n[2] * towards.z > 0.1) continue;
+      const [a, b, c] = surface.corners(f);
+      mid.set((a[0] + b[0] + c[0]) / 3, (a[1] + b[1] + c[1]) / 3, (a[2] + b[2] + c[2]) / 3);
+      const [x, y] = view.project(mid);
+      let inside = false;
+      for (let i = 0, j = outline.length - 1; i < outline.length; j = i++) {
+        const [px, py] = outline[i], [qx, qy] = outline[j];
+        if (py > y !== qy > y && x < ((qx - px) * (y - py)) / (qy - py) + px) inside = !inside;
       }
-    } else if (swayTool.name === 'tie' && selected?.kind === 'tie') {
+      if (!inside) continue;
+      const ray = mid.clone().sub(from), far = ray.length(), hit = surface.raycast(from.toArray(), ray.divideScalar(far).toArray());
+      if (!hit || hit.distance > far - 0.004) out.push(f);
+    }
+    return out;
+  }
+  /** One touch of the brush that gathers guides for the chosen tie by their roots. */
+  private gather(centre: THREE.Vector3, reverse: boolean): void {
+    const { session } = this, { selected, swayTool } = useEditor.getState(), r = this.settings.radius;
+    if (swayTool.name !== 'tie' || selected?.kind !== 'tie') return;
       const tie = session.document.sway.ties.find((t) => t.id === selected.key), { motions } = session;
       if (!tie) return;
       const chosen = new Set(tie.guides);
@@ -182,7 +215,6 @@ export class BrushTool {
         const guides = [...chosen].sort((a, b) => a - b);
         useEditor.getState().edit(`Strands of ${tie.name}`, (d) => { const t = d.sway.ties.find((x) => x.id === tie.id); if (t) t.guides = guides; }, `tie.${tie.id}.guides`);
       }
-    }
     session.changed();
   }
 
@@ -196,10 +228,19 @@ export class BrushTool {
     this.stroke = null;
     this.view.controls.enabled = true;
     if (this.canvas.hasPointerCapture(e.pointerId)) this.canvas.releasePointerCapture(e.pointerId);
-    if (stroke.name === 'paint') { const { painting } = this.session; this.session.endPainting(stroke.changed && painting ? `Paint ${painting.map}` : null); }
+    const { desk } = this.session, { plantTool } = useEditor.getState();
+    if (stroke.from) {
+      this.view.showPath([]);
+      if (plantTool.name === 'paint' && stroke.from.distanceTo(stroke.last) > 1e-4) desk.gradient(plantTool.map, stroke.from.toArray(), stroke.last.toArray());
+    } else if (stroke.outline) {
+      this.view.showPath([]);
+      const faces = this.within(stroke.outline), now = new Set(this.session.plotFaces), take = plantTool.name === 'faces' && plantTool.take !== (e.ctrlKey || e.metaKey);
+      for (const f of faces) { if (take) now.delete(f); else now.add(f); }
+      if (faces.length > 0) desk.setPlot(now, take ? 'Take what is drawn round' : 'Plot drawn round');
+    } else if (stroke.name === 'paint') { const { painting } = desk; desk.endPainting(stroke.changed && painting ? `Paint ${painting.map}` : null); }
     else if (stroke.name === 'tie') useEditor.getState().endStep();
     else if (stroke.faces) {
-      if (stroke.changed) this.session.setPlot(Uint32Array.from(stroke.faces), STROKE_NAMES[stroke.name]);
+      if (stroke.changed) desk.setPlot(stroke.faces, STROKE_NAMES[stroke.name]);
     } else this.session.endStroke(stroke.changed ? STROKE_NAMES[stroke.name] : null);
   };
   private cancel = (): void => {
@@ -207,7 +248,8 @@ export class BrushTool {
     this.stroke = null;
     this.view.controls.enabled = true;
     if (stroke?.points) this.session.endStroke(null);
-    if (stroke?.name === 'paint') this.session.endPainting(null);
+    if (stroke?.name === 'paint') this.session.desk.endPainting(null);
+    this.view.showPath([]);
   };
   private leave = (): void => { if (!this.stroke) this.view.showBrush(null, 0, 0); };
 
@@ -215,7 +257,7 @@ export class BrushTool {
   private ring(place: { point: THREE.Vector3; normal: THREE.Vector3 } | null): void {
     const { radius, falloff } = this.settings;
     if (!place || !this.active) { this.view.showBrush(null, 0, 0); return; }
-    this.view.showBrush({ point: place.point.toArray(), normal: place.normal.toArray() }, radius, this.active === 'comb' ? falloff : 0.0001);
+    this.view.showBrush({ point: place.point.toArray(), normal: place.normal.toArray() }, radius, this.active === 'comb' || this.active === 'paint' ? falloff : 0.0001);
   }
 
   /** R, S, F held: the pointer's way sideways changes radius, strength, falloff. */

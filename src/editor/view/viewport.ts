@@ -1,11 +1,13 @@
 /**
  * The view: character, hair, guides and helpers in one picture, redrawn when something changed and refined while it rests.
  */
+import { interpolateCividis } from 'd3-scale-chromatic';
 import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
-import type { GroomDocument, SwayMap } from '../../core/document/schema';
+import type { GroomDocument } from '../../core/document/schema';
 import { restBox } from '../../core/mesh/rest-box';
 import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
+import type { MapName } from '../state/plant-desk';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
 import { CharacterView } from './character-view';
@@ -19,6 +21,8 @@ const REST_MS = 250;
 /** Slower than this from one moving picture to the next, fewer strands are drawn; faster than that, more. */
 const SLOW_MS = 90, FAST_MS = 40;
 const FEWEST_MOVING = 1000;
+/** Cividis, 256 steps, linear RGB. Source: Nuñez, Anderton & Renslow, PLoS ONE 13 (2018), as d3-scale-chromatic has it. */
+const RAMP = Float32Array.from(Array.from({ length: 256 }, (_, k) => new THREE.Color(interpolateCividis(k / 255)).toArray()).flat());
 const BACKDROP = new THREE.Color(0.185, 0.18, 0.175);
 
 /** Offset of the n-th frame within a pixel. Source: Halton sequence, bases 2 and 3. */
@@ -84,7 +88,7 @@ export class Viewport {
     this.gripPoints = new THREE.Points(new THREE.BufferGeometry(), new THREE.PointsMaterial({ color: 0xffc27a, size: 11, sizeAttenuation: false, depthTest: false, transparent: true }));
     this.gripPoints.frustumCulled = false;
     this.gripPoints.renderOrder = 3;
-    this.mapMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ vertexColors: true, transparent: true, opacity: 0.75, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
+    this.mapMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ vertexColors: true, transparent: true, opacity: 0.88, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
     this.mapMesh.frustumCulled = false;
     this.brushRing = line(0xffffff, 0.95, false);
     this.plotMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ color: 0xd98a4e, transparent: true, opacity: 0.42, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
@@ -203,13 +207,13 @@ export class Viewport {
     const guidesOn = !!shown && (stage === 'plant' || stage === 'comb' || state.show.guides);
     this.guideLines.visible = guidesOn;
     if (guidesOn && guides) setSegments(this.guideLines.geometry, guideSegments(shown.points, guides.pointCount));
-    this.guideLines.material.opacity = stage === 'comb' && hairOn ? 0.28 : 0.9;
+    this.guideLines.material.opacity = stage === 'comb' && hairOn ? 0.28 : stage === 'plant' && state.plantTool.name === 'paint' ? 0.16 : 0.9;
 
     const marked = state.marked >= 0 && shown && guides ? state.marked : -1;
     this.markLine.visible = marked >= 0 && (stage === 'proof' || stage === 'bake' || stage === 'sway');
     if (this.markLine.visible && guides && shown) setSegments(this.markLine.geometry, guideSegments(shown.points.subarray(3 * marked * guides.pointCount, 3 * (marked + 1) * guides.pointCount), guides.pointCount));
 
-    this.plotMesh.visible = stage === 'plant' && session.plotFaces.length > 0;
+    this.plotMesh.visible = stage === 'plant' && session.plotFaces.length > 0 && state.plantTool.name === 'faces';
     if (this.plotMesh.visible) {
       if (this.plotShown !== session.plotFaces) {
         this.plotShown = session.plotFaces;
@@ -229,7 +233,7 @@ export class Viewport {
     this.gripPoints.visible = grips.length > 0;
     if (grips.length > 0) setSegments(this.gripPoints.geometry, Float32Array.from(grips.flatMap((g) => g.toArray())));
     this.brushRing.visible &&= stage === 'comb' || stage === 'plant' || (stage === 'sway' && state.swayTool.name !== 'look');
-    this.showMap(stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : null);
+    this.showMap(stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
   }
   private hairShown = false;
 
@@ -243,17 +247,36 @@ export class Viewport {
     else session.pushOut(key, this.hair.readNodes(), this.hair.strandCount);
   }
 
-  /** A painted map on the skin, from dark (0) to light (1). */
-  private showMap(map: SwayMap | null): void {
-    const { session } = this;
+  /** A painted map on the skin, on an even ramp from dark blue (0) to yellow (1): over the plot, and what is being painted beside it. */
+  private showMap(map: MapName | null): void {
+    const { session } = this, { desk } = session;
     this.mapMesh.visible = map !== null;
     if (map === null) return;
-    const values = session.mapOf(map), n = session.mesh.positions.length / 3, colours = new Float32Array(3 * n), tone = new THREE.Color();
-    for (let v = 0; v < n; v++) { const x = values ? values[v] : 1; tone.setHSL(0.09 + 0.5 * (1 - x), 0.55, 0.12 + 0.6 * x); tone.toArray(colours, 3 * v); }
-    const g = this.mapMesh.geometry;
-    if (!g.index) g.setIndex(new THREE.BufferAttribute(session.mesh.triangles, 1));
-    g.setAttribute('position', new THREE.BufferAttribute(Float32Array.from(session.skin), 3));
-    g.setAttribute('color', new THREE.BufferAttribute(colours, 3));
+    const beside = desk.painting?.map === map ? [...desk.painting.faces] : [], own = session.plotFaces, faces = own.length === 0 && map !== 'density' ? Uint32Array.from({ length: desk.grid.faceCount }, (_, f) => f) : beside.length === 0 ? own : Uint32Array.from(new Set([...own, ...beside]));
+    const { grid } = desk, g = this.mapMesh.geometry, key = `${session.mesh.name} ${faces.length} ${faces[0]} ${faces[faces.length - 1]} ${faces[faces.length >> 1]}`;
+    let texels = 0;
+    for (const f of faces) texels += grid.start[f + 1] - grid.start[f];
+    if (this.mapFaces !== key) {
+      this.mapFaces = key;
+      g.dispose();
+      g.setIndex(new THREE.BufferAttribute(grid.trianglesOf(faces), 1));
+      g.setAttribute('position', new THREE.BufferAttribute(new Float32Array(3 * texels), 3));
+      g.setAttribute('color', new THREE.BufferAttribute(new Float32Array(3 * texels), 3));
+    }
+    const P = g.getAttribute('position') as THREE.BufferAttribute, C = g.getAttribute('color') as THREE.BufferAttribute, values = desk.shown(map), colours = C.array as Float32Array;
+    grid.placesInto(P.array as Float32Array, session.skin, faces);
+    let o = 0;
+    for (const f of faces) for (let t = grid.start[f]; t < grid.start[f + 1]; t++, o += 3) { const k = 3 * Math.round(255 * (values ? values[t] : 1)); colours[o] = RAMP[k]; colours[o + 1] = RAMP[k + 1]; colours[o + 2] = RAMP[k + 2]; }
+    P.needsUpdate = C.needsUpdate = true;
+  }
+  private mapFaces = '';
+  /** A line through places, over everything; none to take it away. */
+  showPath(places: readonly THREE.Vector3[]): void {
+    this.brushRing.visible = places.length > 1;
+    const P: number[] = [];
+    for (let i = 1; i < places.length; i++) P.push(...places[i - 1].toArray(), ...places[i].toArray());
+    if (P.length > 0) setSegments(this.brushRing.geometry, Float32Array.from(P));
+    this.touch();
   }
   /** Given by the grips of what is chosen. */
   gripPlaces: () => THREE.Vector3[] = () => [];

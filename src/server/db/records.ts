@@ -223,7 +223,7 @@ export async function bakeFramePoints(db: Knex, blob: string): Promise<Float32Ar
 /** The filled strands of a bake, ready to be computed frame by frame. */
 export async function openFilled(db: Knex, bake: Awaited<ReturnType<typeof getBake>>, count: number): Promise<FilledFrames> {
   const { guides, plot } = bake.document, owner: { asset_id: string } = await db('grooms').where({ id: bake.groomId }).first('asset_id'), asset = await getAsset(db, owner.asset_id);
-  const [planting, offsets, faces] = await Promise.all([guides?.planting, guides?.offsets, plot.faces].map((id) => (id ? getBlob(db, id) : null)));
+  const [planting, offsets, faces, density] = await Promise.all([guides?.planting, guides?.offsets, plot.faces, plot.maps.density].map((id) => (id ? getBlob(db, id) : null)));
   if (!planting || !offsets || !faces) throw new UserError(409, 'notFilled', 'This bake has no plot to fill: it was made before its skin was chosen.');
-  return new FilledFrames({ document: bake.document, character: await loadCharacter(db, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(faces), count });
+  return new FilledFrames({ document: bake.document, character: await loadCharacter(db, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(faces), count, density });
 }

@@ -1,0 +1,158 @@
+/** Where hair grows and how: the plot's faces, its painted maps, and the planting of guides. Part of the session. */
+import { bytesOf, packPlanting } from '../../core/document/buffers';
+import { plantKey } from '../../core/document/proof';
+import { PLOT_MAPS, SWAY_MAPS, type BufferId, type PlotMap, type SwayMap } from '../../core/document/schema';
+import { FaceTopology, facesOfJoint, facesOfMaterial, mirroredFaces } from '../../core/groom/face-choice';
+import type { Planting } from '../../core/groom/planting';
+import { blurMap, evenMap, gradientMap, invertMap, mirrorMap, paintSmooth, paintToward, readMap, SkinGrid, type Dab } from '../../core/groom/skin-grid';
+import type { FillRequest } from '../../workers/messages';
+import type { Session } from './session';
+import { useEditor } from './store';
+
+export type MapName = PlotMap | SwayMap;
+export const MAP_NAMES: Record<MapName, string> = { ...PLOT_MAPS, ...SWAY_MAPS };
+const isPlotMap = (map: MapName): map is PlotMap => map in PLOT_MAPS;
+
+/** A map under the brush, until the stroke ends: f32 a texel, 0 … 1. */
+interface Painting { map: MapName; values: Float32Array; faces: Set<number>; dabs: number }
+
+export class PlantDesk {
+  painting: Painting | null = null;
+  private gridNow: SkinGrid | null = null;
+  private topologyNow: FaceTopology | null = null;
+  private readonly mapsRead = new WeakMap<Uint8Array, Uint8Array>();
+  private request = 0;
+  private order: { request: number; key: string; pointCount: number; kept: number; combed: boolean } | null = null;
+
+  /** `keep` stores bytes for the document; `send` asks the worker. */
+  constructor(private readonly session: Session, private readonly keep: (bytes: Uint8Array) => BufferId, private readonly send: (message: FillRequest) => void) {}
+
+  /** The plot is on another mesh now. */
+  forget(): void { this.gridNow = null; this.topologyNow = null; this.painting = null; }
+  get grid(): SkinGrid { return (this.gridNow ??= new SkinGrid(this.session.rest, this.session.mesh.triangles)); }
+  private get topology(): FaceTopology { return (this.topologyNow ??= new FaceTopology(this.session.rest, this.session.mesh.triangles)); }
+
+  // ------------------------------------------------------------ faces
+
+  /** Stores chosen faces as the plot. */
+  setPlot(faces: Iterable<number>, name: string): void {
+    const sorted = Uint32Array.from(new Set(faces)).sort(), id = sorted.length > 0 ? this.keep(bytesOf(sorted)) : null;
+    useEditor.getState().edit(name, (d) => { d.plot.faces = id; });
+  }
+  /** Faces that the file itself marks for hair. */
+  markedFaces(): Uint32Array {
+    const { hair, triangles } = this.session.mesh, faces: number[] = [];
+    if (hair.length > 0) for (let f = 0; f < triangles.length / 3; f++) if ([0, 1, 2].every((k) => hair[triangles[3 * f + k]] > 0.5)) faces.push(f);
+    return Uint32Array.from(faces);
+  }
+  grow(): void { this.setPlot(this.topology.grown(this.session.plotFaces), 'Grow the plot'); }
+  shrink(): void { this.setPlot(this.topology.shrunk(this.session.plotFaces), 'Shrink the plot'); }
+  mirror(): void { this.setPlot(mirroredFaces(this.session.restSurface, this.session.plotFaces), 'Mirror the plot'); }
+  all(): void { this.setPlot(Uint32Array.from({ length: this.session.mesh.triangles.length / 3 }, (_, f) => f), 'Whole mesh as the plot'); }
+  addJoint(node: number): void { this.add(facesOfJoint(this.session.character, this.session.mesh, node), `Plot where ${this.session.character.nodes[node].name} moves the skin`); }
+  addMaterial(material: number): void { this.add(facesOfMaterial(this.session.mesh, material), `Plot of ${this.session.character.materials[material].name}`); }
+  addPart(face: number, take: boolean): void {
+    const part = this.topology.partOf(face), now = new Set(this.session.plotFaces);
+    for (const f of part) { if (take) now.delete(f); else now.add(f); }
+    this.setPlot(now, take ? 'Take a loose part from the plot' : 'Loose part as plot');
+  }
+  private add(faces: Uint32Array, name: string): void { this.setPlot([...this.session.plotFaces, ...faces], name); }
+
+  // ------------------------------------------------------------ maps
+
+  idOf(map: MapName): BufferId | null { const d = this.session.document; return isPlotMap(map) ? d.plot.maps[map] : d.sway.maps[map]; }
+  /** Bytes as stored; null where the map is 1 everywhere. */
+  bytesOf(map: MapName): Uint8Array | null { const id = this.idOf(map); return id ? (this.session.buffers.get(id) ?? null) : null; }
+  /** Values on the grid, 0 … 255; null where the map is 1 everywhere. */
+  map(map: MapName): Uint8Array | null {
+    const bytes = this.bytesOf(map);
+    if (!bytes) return null;
+    let read = this.mapsRead.get(bytes);
+    if (!read) this.mapsRead.set(bytes, (read = readMap(bytes, this.grid, this.session.mesh.positions.length / 3) ?? evenMap(this.grid, 1)));
+    return read;
+  }
+  private store(map: MapName, values: Uint8Array, name: string): void {
+    const id = values.every((v) => v === 255) ? null : this.keep(values);
+    useEditor.getState().edit(name, (d) => { if (isPlotMap(map)) d.plot.maps[map] = id; else d.sway.maps[map] = id; });
+  }
+
+  beginPainting(map: MapName): void {
+    const now = this.map(map), values = new Float32Array(this.grid.count), { plotFaces } = this.session;
+    if (now) for (let t = 0; t < values.length; t++) values[t] = now[t] / 255;
+    else if (map !== 'density') values.fill(1);
+    // beside the plot nothing grows, whatever the map says there
+    if (map === 'density') {
+      const inside = new Uint8Array(this.grid.faceCount);
+      for (const f of plotFaces) inside[f] = 1;
+      for (let f = 0; f < inside.length; f++) if (!inside[f] || !now) values.fill(inside[f], this.grid.start[f], this.grid.start[f + 1]);
+    }
+    this.painting = { map, values, faces: new Set(), dabs: 0 };
+  }
+  dab(dab: Dab, value: number | 'smooth'): void {
+    const { painting, session } = this;
+    if (!painting) return;
+    const touched = value === 'smooth' ? paintSmooth(this.grid, painting.values, session.skin, dab) : paintToward(this.grid, painting.values, session.skin, dab, value);
+    for (const f of touched) painting.faces.add(f);
+    if (touched.length > 0) painting.dabs++;
+    session.changed();
+  }
+  /** Makes the stroke an edit; null takes it back. Density that was painted beside the plot makes the plot larger. */
+  endPainting(name: string | null): void {
+    const { painting, session } = this;
+    this.painting = null;
+    if (painting && name !== null && painting.dabs > 0) {
+      const values = Uint8Array.from(painting.values, (v) => Math.round(255 * v));
+      if (painting.map !== 'density') this.store(painting.map, values, name);
+      else {
+        const faces = new Set(session.plotFaces), { start } = this.grid;
+        for (const f of painting.faces) { let any = false; for (let t = start[f]; t < start[f + 1]; t++) if (values[t] > 0) any = true; if (any) faces.add(f); else faces.delete(f); }
+        const sorted = Uint32Array.from(faces).sort(), facesId = sorted.length > 0 ? this.keep(bytesOf(sorted)) : null;
+        let full = true;
+        for (const f of sorted) for (let t = start[f]; t < start[f + 1]; t++) if (values[t] !== 255) full = false;
+        const id = full ? null : this.keep(values);
+        useEditor.getState().edit(name, (d) => { d.plot.faces = facesId; d.plot.maps.density = id; });
+      }
+    }
+    session.changed();
+  }
+  /** Values as they are now, with the stroke under way, 0 … 1; null where all are 1. */
+  shown(map: MapName): ArrayLike<number> | null {
+    if (this.painting?.map === map) return this.painting.values;
+    const now = this.map(map);
+    return now && Float32Array.from(now, (v) => v / 255);
+  }
+
+  private change(map: MapName, name: string, to: (now: Uint8Array) => Uint8Array): void { this.store(map, to(this.map(map) ?? evenMap(this.grid, 1)), name); }
+  fillMap(map: MapName, value: number, name = `Fill ${MAP_NAMES[map].toLowerCase()} map`): void { this.store(map, evenMap(this.grid, value), name); }
+  invert(map: MapName): void { this.change(map, `Invert ${MAP_NAMES[map].toLowerCase()} map`, invertMap); }
+  blur(map: MapName, reach: number): void { this.change(map, `Blur ${MAP_NAMES[map].toLowerCase()} map`, (m) => blurMap(this.grid, m, reach)); }
+  mirrorMap(map: MapName, fromLeft: boolean): void { this.change(map, `Mirror ${MAP_NAMES[map].toLowerCase()} map`, (m) => mirrorMap(this.grid, m, fromLeft, (p) => this.session.restSurface.nearest(p))); }
+  copy(map: MapName, from: MapName): void { this.change(map, `${MAP_NAMES[map]} map from ${MAP_NAMES[from].toLowerCase()}`, () => this.map(from) ?? evenMap(this.grid, 1)); }
+  gradient(map: MapName, from: ArrayLike<number>, to: ArrayLike<number>): void {
+    const { plotFaces, skin } = this.session;
+    this.change(map, `Gradient on ${MAP_NAMES[map].toLowerCase()} map`, (m) => gradientMap(this.grid, m, plotFaces.length > 0 ? plotFaces : Uint32Array.from({ length: this.grid.faceCount }, (_, f) => f), skin, from, to));
+  }
+
+  // ------------------------------------------------------------ planting
+
+  /** Plants guides by the settings in the document. `more`: those that are there stay as they are; else they are replaced, one undo away. */
+  plant(more = false): void {
+    const { session } = this, { document, guides } = session, { plant } = document, kept = more && guides ? { planting: guides.planting, offsets: guides.offsets } : null;
+    if (session.plotFaces.length === 0) return;
+    useEditor.setState({ planting: true });
+    const pointCount = kept ? guides!.pointCount : plant.pointCount;
+    this.order = { request: ++this.request, key: plantKey(document), pointCount, kept: kept ? kept.planting.faces.length : 0, combed: !!kept && !!document.guides?.combed };
+    this.send({
+      kind: 'plant', request: this.request,
+      order: { faces: session.plotFaces, count: plant.by === 'count' ? plant.guideCount : null, perM2: plant.perCm2 * 1e4, seed: plant.seed, pointCount, length: plant.lengthCm / 100, lengthSpread: plant.lengthSpread, lift: plant.liftMm / 1000, lie: plant.lie, density: this.bytesOf('density'), lengths: this.bytesOf('length'), kept },
+    });
+  }
+  onPlanted(request: number, planting: Planting, offsets: Float32Array): void {
+    const { order } = this;
+    if (order?.request !== request) return;
+    this.order = null;
+    const count = planting.faces.length, plantingId = this.keep(packPlanting(planting)), offsetsId = this.keep(bytesOf(offsets)), { key, pointCount, kept, combed } = order;
+    useEditor.setState({ planting: false });
+    useEditor.getState().edit(kept > 0 ? `Plant ${count - kept} more guides` : `Plant ${count} guides`, (d) => { d.guides = { count, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed }; });
+  }
+}
