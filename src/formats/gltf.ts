@@ -20,6 +20,17 @@ export const readGlb = (bytes: Uint8Array): Promise<Result<Character>> => readGl
 
 /** `beside`: the files that a `.gltf` may name. */
 export async function readGltf(file: NamedFile, beside: readonly NamedFile[]): Promise<Result<Character>> {
+  const read = await documentOf(file, beside);
+  if (!read.ok) return read;
+  try {
+    return convert(read.value, read.warnings);
+  } catch (cause) {
+    return failure('invalid', `The file could not be used: ${cause instanceof Error ? cause.message : String(cause)}.`);
+  }
+}
+
+/** All that a glTF holds but for its looks, looked through before anything is made of it. */
+export async function documentOf(file: NamedFile, beside: readonly NamedFile[]): Promise<Result<Document>> {
   const opened = openGltf(file);
   if (!opened.ok) return opened;
   const { json, bin } = opened.value, resources: Record<string, Uint8Array<ArrayBuffer>> = {}, warnings: string[] = [];
@@ -52,18 +63,12 @@ export async function readGltf(file: NamedFile, beside: readonly NamedFile[]): P
   if (wrong) return { ok: false, error: wrong };
   if (withoutLooks(g)) warnings.push('Pictures on its surfaces are left out; it is drawn in its plain colours.');
 
-  let document: Document;
   try {
     await MeshoptDecoder.ready;
     const io = new WebIO().registerExtensions([EXTMeshoptCompression, KHRMeshQuantization, KHRMaterialsUnlit]).registerDependencies({ 'meshopt.decoder': MeshoptDecoder });
-    document = await io.readJSON({ json: g as unknown as GLTF.IGLTF, resources });
+    return { ok: true, value: await io.readJSON({ json: g as unknown as GLTF.IGLTF, resources }), warnings };
   } catch (cause) {
     return failure('invalid', `The file says it is glTF but could not be read: ${cause instanceof Error ? cause.message : String(cause)}. Export it again without compression other than meshopt.`);
-  }
-  try {
-    return convert(document, warnings);
-  } catch (cause) {
-    return failure('invalid', `The file could not be used: ${cause instanceof Error ? cause.message : String(cause)}.`);
   }
 }
 

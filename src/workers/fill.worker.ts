@@ -1,6 +1,7 @@
 /** Browser worker of what takes longer than a frame: planting, filling, fitting pills. */
 import { roleOf } from '../core/document/schema';
 import { fillPlot, NODES } from '../core/fill/strands';
+import { shapesBetween } from '../core/groom/between';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, type Density } from '../core/groom/planting';
 import { MOST_ROOTS, plantedArea, scatterRoots } from '../core/groom/scatter';
@@ -72,8 +73,10 @@ function plant(on: Surface, request: number, { faces, count, perM2, seed, densit
   const planting = scatterRoots(on, faces, Math.max(held, wanted), seed, density, kept?.planting ?? null), stride = 3 * options.pointCount, n = planting.faces.length;
   if (n === 0) throw new Error('The density is nothing all over the plot. Paint some, or clear the map.');
   const offsets = new Float32Array(stride * n);
-  if (kept) offsets.set(kept.offsets);
-  for (let g = held; g < n; g++) {
+  if (kept) {
+    offsets.set(kept.offsets);
+    offsets.set(shapesBetween(on, kept.planting, kept.offsets, options.pointCount, { faces: planting.faces.slice(held), weights: planting.weights.slice(2 * held) }), stride * held);
+  } else for (let g = 0; g < n; g++) {
     const own = length * (1 - lengthSpread * hashUnit(16 * g + 5)) * (share ? share(planting.faces[g], planting.weights[2 * g], planting.weights[2 * g + 1]) : 1);
     // a strand must have some length to be one
     offsets.set(growGuide(on, rootPlace(on, planting, g), on.normal(planting.faces[g]), { ...options, length: Math.max(0.002, own) }), stride * g);

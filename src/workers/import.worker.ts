@@ -3,6 +3,8 @@ import { inPieces } from '../core/mesh/clips';
 import { poseCharacter, skinPositions } from '../core/mesh/character';
 import { restBox } from '../core/mesh/rest-box';
 import type { Role } from '../core/mesh/character';
+import type { Up } from '../core/mesh/placement';
+import { openCurves } from '../formats/curves';
 import type { NamedFile } from '../formats/file-set';
 import { openCharacter } from '../formats/open-character';
 import type { FormatError } from '../formats/result';
@@ -21,12 +23,18 @@ export interface ImportSummary {
   /** In the rest pose, in the file's units; one for each mesh. */
   shapes: { positions: Float32Array; triangles: Uint32Array }[];
 }
-export type ImportRequest = { files: NamedFile[] };
-export type ImportReply = { kind: 'step'; text: string } | { kind: 'read'; summary: ImportSummary } | { kind: 'refused'; error: FormatError };
+export type ImportRequest = { kind: 'character' | 'curves'; files: NamedFile[] };
+export type ImportReply = { kind: 'step'; text: string } | { kind: 'read'; summary: ImportSummary } | { kind: 'curves'; fileName: string; curves: Float32Array[]; scale: number | null; up: Up | null; notes: string[] } | { kind: 'refused'; error: FormatError };
 
 const scope = self as unknown as { onmessage: (e: MessageEvent<ImportRequest>) => void; postMessage: (m: ImportReply, transfer?: Transferable[]) => void };
 
-scope.onmessage = ({ data }) => { void read(data.files); };
+scope.onmessage = ({ data }) => { void (data.kind === 'curves' ? readCurves(data.files) : read(data.files)); };
+
+async function readCurves(files: NamedFile[]): Promise<void> {
+  const opened = await openCurves(files);
+  if (!opened.ok) { scope.postMessage({ kind: 'refused', error: opened.error }); return; }
+  scope.postMessage({ kind: 'curves', ...opened.value, notes: opened.warnings }, opened.value.curves.map((c) => c.buffer as ArrayBuffer));
+}
 
 async function read(files: NamedFile[]): Promise<void> {
   try {

@@ -226,6 +226,8 @@ export const documentSchema = z.object({
     plantKey: z.string().length(64),
     /** Whether a brush has touched them since. */
     combed: z.boolean(),
+    /** Their shapes as they were brought in from a file: f32, 3 × points × guides. */
+    brought: bufferIdSchema.optional(),
   }).nullable(),
   fill: numbers(FILL_PARAMETERS),
   sway: swaySchema,
@@ -254,4 +256,4 @@ export function newDocument(meshName: string, shot: GroomDocument['shot']): Groo
 }
 
 /** Every buffer a document refers to. */
-export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.guides?.planting, d.guides?.offsets, ...Object.values(d.sway.maps)].filter((id): id is string => !!id);
+export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.guides?.planting, d.guides?.offsets, d.guides?.brought, ...Object.values(d.sway.maps)].filter((id): id is string => !!id);

@@ -26,9 +26,9 @@ function readFiles(files: NamedFile[], step: (text: string) => void, signal: Abo
       if (data.kind === 'step') { step(data.text); return; }
       worker.terminate();
       if (data.kind === 'read') resolve(data.summary);
-      else reject(new Error(data.error.message));
+      else if (data.kind === 'refused') reject(new Error(data.error.message));
     };
-    worker.postMessage({ files } satisfies ImportRequest);
+    worker.postMessage({ kind: 'character', files } satisfies ImportRequest);
   });
 }
 

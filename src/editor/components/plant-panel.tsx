@@ -1,6 +1,6 @@
 'use client';
 /** Plant: where hair grows, how dense and how long, and the guides themselves. */
-import { Brush, Circle, Contrast, Droplets, Eraser, FlipHorizontal2, Lasso, Layers, PaintBucket, Sprout, Spline } from 'lucide-react';
+import { Brush, Circle, Contrast, Copy, Droplets, Eraser, FlipHorizontal2, Lasso, Layers, PaintBucket, PenLine, Sprout, Spline } from 'lucide-react';
 import { toast } from 'sonner';
 import { plantKey } from '../../core/document/proof';
 import { PLANT_PARAMETERS, PLOT_MAPS, type PlotMap } from '../../core/document/schema';
@@ -10,6 +10,7 @@ import { useMemo, type ReactNode } from 'react';
 import type { PlantDesk } from '../state/plant-desk';
 import { useEditor, type PlantTool } from '../state/store';
 import { BrushFields } from './brush-fields';
+import { CurvesPart } from './curves-part';
 import { Button, Choice, helpProps, IconButton, Note, NumberField, OneOf, Question } from './controls';
 import { Field, type PanelProps } from './panel-parts';
 import { useWorkshop } from './context';
@@ -46,6 +47,8 @@ export function PlantPanel({ document }: PanelProps) {
         {tool.name === 'paint' && <MapTools tool={tool} desk={desk} />}
       </Question>
       <Planting document={document} />
+      <ByHand />
+      <CurvesPart />
     </>
   );
 }
@@ -93,11 +96,34 @@ function MapTools({ tool, desk }: { tool: Extract<PlantTool, { name: 'paint' }>;
         <ToolButton on={false} label={`Invert the ${name} map`} help="1 becomes 0 and 0 becomes 1." onClick={() => desk.invert(map)}><Contrast size={15} /></ToolButton>
         <ToolButton on={false} label={`Blur the ${name} map`} help={`Softens the map over about ${1000 * BLUR_M} mm.`} onClick={() => desk.blur(map, BLUR_M)}><Droplets size={15} /></ToolButton>
         <ToolButton on={false} label={`Copy the ${name} map from its left to its right`} help="From the character’s left (+x) to its right, by place in the rest pose." onClick={() => desk.mirrorMap(map, true)}><FlipHorizontal2 size={15} /></ToolButton>
-        <ToolButton on={false} label={`Copy the ${PLOT_MAPS[other].toLowerCase()} map to ${name}`} help="Takes over the other map." onClick={() => desk.copy(map, other)}><Spline size={15} /></ToolButton>
+        <ToolButton on={false} label={`Copy the ${PLOT_MAPS[other].toLowerCase()} map to ${name}`} help="Takes over the other map." onClick={() => desk.copy(map, other)}><Copy size={15} /></ToolButton>
         <ToolButton on={false} label={`Clear the ${name} map`} help="1 everywhere." onClick={() => desk.fillMap(map, 1, `Clear ${name} map`)}><Circle size={15} /></ToolButton>
       </div>
       <div aria-hidden className="mt-1.5 flex items-center gap-2 text-[11px] text-faint"><span>0</span><span className="h-2 flex-1 rounded" style={{ background: 'linear-gradient(90deg,#00224e,#434e6c,#7d7c78,#bcae6c,#fee838)' }} /><span>1</span></div>
     </div>
+  );
+}
+
+function ByHand() {
+  const { session } = useWorkshop(), tool = useEditor((s) => s.plantTool), drawing = useEditor((s) => s.drawing), none = useEditor((s) => !s.history?.document.guides);
+  const change = (patch: Partial<typeof drawing>): void => useEditor.setState({ drawing: { ...drawing, ...patch } });
+  return (
+    <Question title="One at a time?">
+      <div className="flex items-center gap-0.5">
+        <ToolButton on={tool.name === 'draw' && tool.how === 'skin'} label="Draw a guide along the skin" help="Drag from the root: the guide follows the skin and lifts off it toward its tip." onClick={() => setTool({ name: 'draw', how: 'skin' })}><Spline size={15} /></ToolButton>
+        <ToolButton on={tool.name === 'draw' && tool.how === 'view'} label="Draw a guide in the view" help="Drag from the root: the guide lies in the plane of the view." onClick={() => setTool({ name: 'draw', how: 'view' })}><PenLine size={15} /></ToolButton>
+        <span {...helpProps('Click, or drag for several: new guides take shape and length from their neighbours.')}><IconButton label="Add guides between others" disabled={none} aria-pressed={tool.name === 'between'} onClick={() => setTool({ name: 'between' })}><Sprout size={15} /></IconButton></span>
+        <span className="ml-auto text-[12px] text-faint">{session.desk.pointCount} points each</span>
+      </div>
+      {tool.name === 'draw' && (
+        <div className="mt-1">
+          {tool.how === 'skin' && <NumberField testId="draw-lift" parameter={{ label: 'Lift at tip', unit: 'mm', min: 0, max: 100, step: 0.5, fallback: 8, help: 'How far the tip stands off the skin that was drawn on.' }} value={drawing.liftMm} onChange={(liftMm) => change({ liftMm })} onCommit={() => undefined} />}
+          <NumberField testId="draw-smooth" parameter={{ label: 'Steady', unit: '', min: 0, max: 1, step: 0.01, fallback: 0.4, help: 'How far the wobble of the hand is taken out.' }} value={drawing.smoothing} onChange={(smoothing) => change({ smoothing })} onCommit={() => undefined} />
+          <NumberField testId="draw-longest" parameter={{ label: 'No longer than', unit: 'cm', min: 0.5, max: 120, step: 0.5, fallback: 60, help: 'A stroke that goes on farther is cut there.' }} value={drawing.longestCm} onChange={(longestCm) => change({ longestCm })} onCommit={() => undefined} />
+        </div>
+      )}
+      {tool.name === 'between' && <BrushFields names={['radiusMm']} />}
+    </Question>
   );
 }
 

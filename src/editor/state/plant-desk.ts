@@ -1,10 +1,13 @@
 /** Where hair grows and how: the plot's faces, its painted maps, and the planting of guides. Part of the session. */
-import { bytesOf, packPlanting } from '../../core/document/buffers';
+import { bytesOf, floatsOf, packPlanting } from '../../core/document/buffers';
 import { plantKey } from '../../core/document/proof';
 import { PLOT_MAPS, SWAY_MAPS, type BufferId, type PlotMap, type SwayMap } from '../../core/document/schema';
+import { shapesBetween } from '../../core/groom/between';
+import { drawnGuide, keepOff } from '../../core/groom/draw';
 import { FaceTopology, facesOfJoint, facesOfMaterial, mirroredFaces } from '../../core/groom/face-choice';
-import type { Planting } from '../../core/groom/planting';
+import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { blurMap, evenMap, gradientMap, invertMap, mirrorMap, paintSmooth, paintToward, readMap, SkinGrid, type Dab } from '../../core/groom/skin-grid';
+import type { SurfacePoint } from '../../core/mesh/surface';
 import type { FillRequest } from '../../workers/messages';
 import type { Session } from './session';
 import { useEditor } from './store';
@@ -147,12 +150,59 @@ export class PlantDesk {
       order: { faces: session.plotFaces, count: plant.by === 'count' ? plant.guideCount : null, perM2: plant.perCm2 * 1e4, seed: plant.seed, pointCount, length: plant.lengthCm / 100, lengthSpread: plant.lengthSpread, lift: plant.liftMm / 1000, lie: plant.lie, density: this.bytesOf('density'), lengths: this.bytesOf('length'), kept },
     });
   }
+  /** Puts guides beside those that are there; `shapes`: 3 × points × guides, rest orientation, of the point count that is there or is set. */
+  private addGuides(planting: Planting, shapes: Float32Array, name: string): void {
+    const { session } = this, { guides, document } = session, n = guides?.planting.faces.length ?? 0, m = planting.faces.length, all: Planting = { faces: new Uint32Array(n + m), weights: new Float32Array(2 * (n + m)) }, offsets = new Float32Array((guides?.offsets.length ?? 0) + shapes.length);
+    if (guides) { all.faces.set(guides.planting.faces); all.weights.set(guides.planting.weights); offsets.set(guides.offsets); }
+    all.faces.set(planting.faces, n);
+    all.weights.set(planting.weights, 2 * n);
+    offsets.set(shapes, guides?.offsets.length ?? 0);
+    const plantingId = this.keep(packPlanting(all)), offsetsId = this.keep(bytesOf(offsets)), brought = this.broughtWith(shapes), pointCount = this.pointCount, key = document.guides?.plantKey ?? plantKey(document);
+    const plot = new Set(session.plotFaces), grown = [...planting.faces].some((f) => !plot.has(f));
+    for (const f of planting.faces) plot.add(f);
+    // hair grows where a guide was put
+    const facesId = grown ? this.keep(bytesOf(Uint32Array.from(plot).sort())) : document.plot.faces;
+    useEditor.getState().edit(name, (d) => { d.plot.faces = facesId; d.guides = { count: n + m, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed: true, brought }; });
+  }
+  /** What was brought in, with guides that were added to it since as they were added. */
+  private broughtWith(added: Float32Array): BufferId | undefined {
+    const { session } = this, id = session.document.guides?.brought, was = id ? session.buffers.get(id) : undefined;
+    if (!was) return undefined;
+    const before = floatsOf(was), all = new Float32Array(before.length + added.length);
+    all.set(before);
+    all.set(added, before.length);
+    return this.keep(bytesOf(all));
+  }
+  get pointCount(): number { return this.session.guides?.pointCount ?? this.session.document.plant.pointCount; }
+
+  /** A guide from a stroke in the present pose: its places (3 × n, m), and where on the skin it begins. */
+  draw(path: ArrayLike<number>, root: SurfacePoint): boolean {
+    const { session } = this, { drawing } = useEditor.getState(), planting: Planting = { faces: Uint32Array.of(root.face), weights: Float32Array.of(root.barycentric[1], root.barycentric[2]) };
+    const drawn = drawnGuide(path, { pointCount: this.pointCount, smoothing: drawing.smoothing, longest: drawing.longestCm / 100 });
+    if (!drawn) return false;
+    const motion = new Float64Array(7), world = new Float32Array(drawn.length), shape = new Float32Array(drawn.length);
+    rootMotionsInto(motion, planting, restFrames(planting, session.rest, session.mesh.triangles), session.skin, session.mesh.triangles);
+    for (let i = 0; i < drawn.length; i++) world[i] = drawn[i] + motion[4 + (i % 3)];
+    keepOff(session.surfaceNow(), world, session.document.sway.skinGapMm / 1000);
+    placeGuides(world, motion, this.pointCount, shape, true);
+    shape.fill(0, 0, 3);
+    this.addGuides(planting, shape, 'Draw a guide');
+    return true;
+  }
+  /** Guides at places on the skin that take after their neighbours. */
+  between(places: readonly SurfacePoint[]): void {
+    const { guides, restSurface } = this.session, planting: Planting = { faces: Uint32Array.from(places, (p) => p.face), weights: Float32Array.from(places.flatMap((p) => [p.barycentric[1], p.barycentric[2]])) };
+    if (!guides || places.length === 0) return;
+    this.addGuides(planting, shapesBetween(restSurface, guides.planting, guides.offsets, guides.pointCount, planting), places.length === 1 ? 'Add a guide' : `Add ${places.length} guides`);
+  }
+
   onPlanted(request: number, planting: Planting, offsets: Float32Array): void {
     const { order } = this;
     if (order?.request !== request) return;
     this.order = null;
     const count = planting.faces.length, plantingId = this.keep(packPlanting(planting)), offsetsId = this.keep(bytesOf(offsets)), { key, pointCount, kept, combed } = order;
+    const brought = kept > 0 ? this.broughtWith(offsets.slice(3 * pointCount * kept)) : undefined;
     useEditor.setState({ planting: false });
-    useEditor.getState().edit(kept > 0 ? `Plant ${count - kept} more guides` : `Plant ${count} guides`, (d) => { d.guides = { count, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed }; });
+    useEditor.getState().edit(kept > 0 ? `Plant ${count - kept} more guides` : `Plant ${count} guides`, (d) => { d.guides = { count, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed, brought }; });
   }
 }

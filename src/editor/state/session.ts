@@ -19,6 +19,7 @@ import type { FrameMeasures, StartReport } from '../../core/sway/run';
 import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../../core/sway/shares';
 import type { FillReply, FillRequest, SwayReply, SwayRequest } from '../../workers/messages';
 import * as api from './api';
+import { CurveDesk } from './curve-desk';
 import { PlantDesk } from './plant-desk';
 import { NO_RUN, useEditor, type EditorState } from './store';
 
@@ -52,6 +53,7 @@ export class Session {
   rest: Float64Array;
   restSurface: Surface;
   readonly desk: PlantDesk;
+  readonly curveDesk: CurveDesk;
   guides: Guides | null = null;
   plotFaces: Uint32Array = new Uint32Array(0);
   filled: Filled | null = null;
@@ -98,6 +100,7 @@ export class Session {
     this.toFill({ kind: 'surface', positions: this.rest, triangles: this.mesh.triangles });
     this.toFill({ kind: 'character', packed });
     this.desk = new PlantDesk(this, (bytes) => this.keep(bytes), (m) => this.toFill(m));
+    this.curveDesk = new CurveDesk(this, (bytes) => this.keep(bytes));
     this.unsubscribe = useEditor.subscribe((s, b) => this.onStore(s, b));
   }
 
@@ -127,7 +130,7 @@ export class Session {
     this.fillWorker.terminate();
     clearTimeout(this.pollTimer);
     clearTimeout(this.fillTimer);
-    useEditor.setState({ groom: null, history: null, run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1 });
+    useEditor.setState({ groom: null, history: null, run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1, bringing: null });
   }
 
   onChange(listener: Listener): () => void {
@@ -155,7 +158,7 @@ export class Session {
       this.adoptDocument(state.history.document, before.history.document);
       this.changed();
     }
-    if (state.frame !== before.frame) this.setFrame(state.frame);
+    if (state.frame !== before.frame || (state.bringing === null) !== (before.bringing === null)) this.setFrame(state.frame);
     if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.selected !== before.selected || state.swayTool !== before.swayTool || state.playing !== before.playing || state.marked !== before.marked) this.changed();
   }
 
@@ -195,7 +198,8 @@ export class Session {
   /** Moves the pose and everything on it to a frame. */
   setFrame(frame: number, force = false): void {
     if (!useEditor.getState().history) return;
-    const { shot } = this.document, { clip } = this;
+    // curves are placed against the rest pose
+    const { shot } = this.document, clip = useEditor.getState().bringing ? null : this.clip;
     this.pose = poseCharacter(this.character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
     skinPositions(this.character, this.mesh, this.pose, this.skin);
     this.surfaceFrame = NaN;

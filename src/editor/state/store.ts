@@ -3,18 +3,35 @@ import { create } from 'zustand';
 import type { Draft } from 'immer';
 import { closeStep, edit, redo, startHistory, undo, type History } from '../../core/document/edits';
 import type { GroomDocument, PlotMap, SwayMap } from '../../core/document/schema';
+import type { CurvePlacement } from '../../core/groom/seat';
 import type { Proof } from '../../core/document/proof';
 import type { Bake, Groom } from './api';
 
 export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
 export type Stage = (typeof STAGES)[number];
-export type BrushName = 'comb' | 'cut' | 'skin' | 'paint' | 'tie';
+export type BrushName = 'comb' | 'cut' | 'skin' | 'paint' | 'tie' | 'draw' | 'between';
 /** A collider by its key, a mesh by its name, a tie by its id. */
 export type Selected = { kind: 'collider' | 'mesh' | 'tie'; key: string } | null;
 /** Paint a map: toward a value; gather guides for the chosen tie. */
 export type SwayTool = { name: 'look' } | { name: 'paint'; map: SwayMap; value: number } | { name: 'tie' };
 /** What the pointer does in Plant: choose faces by brush, outline or loose part; paint a map toward a value, smooth it, or draw a gradient. */
-export type PlantTool = { name: 'faces'; how: 'brush' | 'outline' | 'part'; take: boolean } | { name: 'paint'; map: PlotMap; how: 'toward' | 'smooth' | 'gradient'; value: number };
+export type PlantTool = { name: 'faces'; how: 'brush' | 'outline' | 'part'; take: boolean } | { name: 'paint'; map: PlotMap; how: 'toward' | 'smooth' | 'gradient'; value: number }
+  /** Draw a guide along the skin or in the plane of the view; put guides between others. */
+  | { name: 'draw'; how: 'skin' | 'view' }
+  | { name: 'between' };
+/** What is known and chosen of curves from a file, before they are taken. */
+export interface Bringing {
+  fileName: string;
+  count: number;
+  notes: string[];
+  placement: CurvePlacement;
+  rootsLast: boolean;
+  limitMm: number;
+  /** Of those seated: how many, and how far their roots were from the skin at most, m. */
+  seated: number;
+  farthest: number;
+  lost: { curve: number; distance: number }[];
+}
 export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'behind';
 export type ViewName = 'front' | 'side' | 'back' | 'top' | 'threeQuarter' | 'whole';
 
@@ -56,6 +73,10 @@ export interface EditorState {
   viewRequest: { name: ViewName; count: number };
   filling: boolean;
   planting: boolean;
+  /** Curves that are being brought in. */
+  bringing: Bringing | null;
+  /** How guides are drawn. */
+  drawing: { liftMm: number; smoothing: number; longestCm: number };
   /** Goes up whenever the colliders have been found anew. */
   colliderCount: number;
   fillCount: number;
@@ -79,7 +100,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   show: { hair: true, guides: false, pills: false, marks: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
   strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
-  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, colliderCount: 0, fillCount: 0,
+  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat',
   set: (patch) => set(patch),
   open: (groom) => set({ groom, history: startHistory(groom.document), frame: groom.document.shot.start, save: 'saved' }),

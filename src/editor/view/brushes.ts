@@ -1,13 +1,15 @@
 /** Pointer strokes in the view: pick a place, keep the depth, brush. */
 import * as THREE from 'three';
 import { combGuides, cutGuides, Strides, type Brush } from '../../core/groom/brush';
+import { lifted } from '../../core/groom/draw';
+import type { SurfacePoint } from '../../core/mesh/surface';
 import type { Session } from '../state/session';
 import { useEditor, type BrushName } from '../state/store';
 import type { Viewport } from './viewport';
 
-const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie' };
+const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie', draw: 'Draw a guide', between: 'Add guides' };
 
-interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean; /** Pixels of an outline; places between which a gradient runs. */ outline?: [number, number][]; from?: THREE.Vector3 }
+interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean; /** Pixels of an outline; places between which a gradient runs. */ outline?: [number, number][]; from?: THREE.Vector3; /** Places drawn so far; roots of guides to be added. */ path?: THREE.Vector3[]; root?: SurfacePoint; roots?: SurfacePoint[] }
 
 export class BrushTool {
   private stroke: Stroke | null = null;
@@ -38,7 +40,7 @@ export class BrushTool {
   private get active(): BrushName | null {
     const { stage, brush } = useEditor.getState();
     if (stage === 'comb') return brush.name === 'cut' ? 'cut' : 'comb';
-    if (stage === 'plant') return useEditor.getState().plantTool.name === 'paint' ? 'paint' : 'skin';
+    if (stage === 'plant') { const { name } = useEditor.getState().plantTool; return name === 'faces' ? 'skin' : name; }
     if (stage === 'sway' && this.session.guides) { const { swayTool } = useEditor.getState(); return swayTool.name === 'paint' ? 'paint' : swayTool.name === 'tie' ? 'tie' : null; }
     return null;
   }
@@ -89,6 +91,7 @@ export class BrushTool {
     const reverse = e.ctrlKey || e.metaKey, begun = { points: null, faces: null, last: hit.point, strides: new Strides(hit.point.toArray(), this.settings.radius), depth: hit.depth, changed: false };
     if (name === 'tie') { this.stroke = { ...begun, name }; this.gather(hit.point, reverse); return; }
     if (name === 'paint') { this.beginPaint(begun, hit.point, reverse); return; }
+    if (name === 'draw' || name === 'between') { this.beginGuides(name, begun, hit.point); return; }
     if (name === 'skin') { this.beginSkin(begun, hit, [x, y], reverse); return; }
     this.stroke = { ...begun, name, points: this.session.beginStroke() };
     if (name === 'cut') this.cut(hit.point);
@@ -104,6 +107,8 @@ export class BrushTool {
     const places = (events.length > 0 ? events : [e]).map((c) => this.at(c));
     for (const [px, py] of places) {
       if (stroke.outline) { stroke.outline.push([px, py]); continue; }
+      if (stroke.path) { this.drawTo(px, py); continue; }
+      if (stroke.roots) { const hit = this.pick(px, py); if (hit) for (const [, b] of stroke.strides.to(hit.point.toArray())) this.addRoot(b); continue; }
       if (stroke.name === 'paint' || stroke.name === 'tie' || stroke.faces) {
         const hit = this.pick(px, py), reverse = e.ctrlKey || e.metaKey;
         if (!hit) continue;
@@ -121,6 +126,7 @@ export class BrushTool {
     if (stroke.points && stroke.changed) this.session.previewStroke(stroke.points);
     if (stroke.outline) { this.view.showPath(stroke.outline.map(([px, py]) => this.atDepth(px, py, stroke.depth))); return; }
     if (stroke.from) { this.view.showPath([stroke.from, stroke.last]); return; }
+    if (stroke.path) { this.view.showPath(stroke.path); return; }
     this.ring(stroke.points ? { point: stroke.last, normal: this.view.forward.negate() } : this.pick(x, y));
   };
 
@@ -161,6 +167,25 @@ export class BrushTool {
     if (stage === 'plant' && plantTool.name === 'paint' && plantTool.how === 'gradient') { this.stroke.from = at; return; }
     desk.beginPainting(map);
     this.dab(at, reverse);
+  }
+  private beginGuides(name: 'draw' | 'between', begun: Omit<Stroke, 'name'>, at: THREE.Vector3): void {
+    const root = this.session.surfaceNow().nearest(at.toArray());
+    if (!root || (name === 'between' && !this.session.guides)) { this.view.controls.enabled = true; return; }
+    this.stroke = { ...begun, name, root, ...(name === 'draw' ? { path: [at.clone()] } : { roots: [root] }) };
+  }
+  /** A place under the pointer, on the skin with a lift that grows, or in the plane of the view through the root. */
+  private drawTo(px: number, py: number): void {
+    const { stroke } = this, { plantTool, drawing } = useEditor.getState();
+    if (!stroke?.path || plantTool.name !== 'draw') return;
+    const last = stroke.path[stroke.path.length - 1], hit = plantTool.how === 'skin' ? this.pick(px, py) : null;
+    let drawn = 0;
+    for (let i = 1; i < stroke.path.length; i++) drawn += stroke.path[i].distanceTo(stroke.path[i - 1]);
+    const next = hit ? new THREE.Vector3(...lifted({ point: hit.point.toArray(), normal: hit.normal.toArray() }, drawn, drawing.liftMm / 1000, Math.min(drawing.longestCm / 100, 0.12))) : this.atDepth(px, py, last.clone().sub(this.view.camera.position).dot(this.view.forward));
+    if (next.distanceTo(last) > 5e-4) { stroke.path.push(next); stroke.changed = true; }
+  }
+  private addRoot(place: ArrayLike<number>): void {
+    const hit = this.session.surfaceNow().nearest(place);
+    if (hit) this.stroke?.roots?.push(hit);
   }
   private beginSkin(begun: Omit<Stroke, 'name'>, hit: { point: THREE.Vector3; face: number }, at: [number, number], reverse: boolean): void {
     const { plantTool } = useEditor.getState();
@@ -229,7 +254,11 @@ export class BrushTool {
     this.view.controls.enabled = true;
     if (this.canvas.hasPointerCapture(e.pointerId)) this.canvas.releasePointerCapture(e.pointerId);
     const { desk } = this.session, { plantTool } = useEditor.getState();
-    if (stroke.from) {
+    if (stroke.path && stroke.root) {
+      this.view.showPath([]);
+      if (stroke.changed) desk.draw(stroke.path.flatMap((p) => p.toArray()), stroke.root);
+    } else if (stroke.roots) desk.between(stroke.roots);
+    else if (stroke.from) {
       this.view.showPath([]);
       if (plantTool.name === 'paint' && stroke.from.distanceTo(stroke.last) > 1e-4) desk.gradient(plantTool.map, stroke.from.toArray(), stroke.last.toArray());
     } else if (stroke.outline) {

@@ -39,6 +39,8 @@ export class Viewport {
   private readonly hair: HairRenderer;
   private readonly character: CharacterView;
   private readonly guideLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  private readonly seatedLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  private readonly lostLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly markLine: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   readonly overlays: Overlays;
   private readonly gripPoints: THREE.Points<THREE.BufferGeometry, THREE.PointsMaterial>;
@@ -84,6 +86,8 @@ export class Viewport {
     };
     this.guideLines = line(0xf0c48a, 0.9);
     this.markLine = line(0xff5a3c, 1, false);
+    this.seatedLines = line(0xffc27a, 0.95);
+    this.lostLines = line(0xff5a3c, 1, false);
     this.overlays = new Overlays(session);
     this.gripPoints = new THREE.Points(new THREE.BufferGeometry(), new THREE.PointsMaterial({ color: 0xffc27a, size: 11, sizeAttenuation: false, depthTest: false, transparent: true }));
     this.gripPoints.frustumCulled = false;
@@ -96,7 +100,7 @@ export class Viewport {
     const floor = new THREE.GridHelper(4, 16, 0x3a3733, 0x4a4641);
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
-    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.overlays.group, this.gripPoints, this.mapMesh, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.seatedLines, this.lostLines, this.overlays.group, this.gripPoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -233,6 +237,11 @@ export class Viewport {
     this.gripPoints.visible = grips.length > 0;
     if (grips.length > 0) setSegments(this.gripPoints.geometry, Float32Array.from(grips.flatMap((g) => g.toArray())));
     this.brushRing.visible &&= stage === 'comb' || stage === 'plant' || (stage === 'sway' && state.swayTool.name !== 'look');
+    const bringing = stage === 'plant' ? session.curveDesk.shown() : null;
+    this.seatedLines.visible = !!bringing && bringing.seated.length > 0;
+    this.lostLines.visible = !!bringing && bringing.lost.length > 0;
+    if (bringing) { setSegments(this.seatedLines.geometry, bringing.seated); setSegments(this.lostLines.geometry, bringing.lost); }
+    if (bringing) this.guideLines.visible = false;
     this.showMap(stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
   }
   private hairShown = false;

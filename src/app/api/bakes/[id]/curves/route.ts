@@ -27,12 +27,12 @@ export const GET = route<{ id: string }>(async (request, { id }) => {
     if (!blob) throw new UserError(500, 'frameMissing', `Frame ${frame} of this bake is missing.`);
     return bakeFramePoints(db, blob);
   };
-  const filled = count === undefined ? null : await openFilled(db, bake, count);
+  const filled = count === undefined ? null : await openFilled(db, bake, count), strands = filled?.strands.roots.faces.length ?? 0;
   const pieces = writeUsda(filled ? {
     name: `${groom.name} filled`, fps: document.shot.fps, startFrame: bake.startFrame, endFrame: bake.endFrame,
-    counts: new Int32Array(count!).fill(NODES), ids: Int32Array.from({ length: count! }, (_, i) => i), widths: Float32Array.from({ length: NODES * count! }, (_, i) => widthAt(document.fill, Math.floor(i / NODES), i % NODES)),
+    counts: new Int32Array(strands).fill(NODES), ids: Int32Array.from({ length: strands }, (_, i) => i), widths: Float32Array.from({ length: NODES * strands }, (_, i) => widthAt(document.fill, Math.floor(i / NODES), i % NODES)),
     points: async (frame) => filled.at(frame, await guidePoints(frame)),
-    comment: `${groom.production.name}: ${groom.character.name}, ${groom.name}, ${document.shot.clip}. ${count} of ${document.fill.count} filled strands, pushed out of what collides, by Fine Comb; metres, +Y up, widths are diameters.`,
+    comment: `${groom.production.name}: ${groom.character.name}, ${groom.name}, ${document.shot.clip}. ${strands} of ${document.fill.count} filled strands, pushed out of what collides, by Fine Comb; metres, +Y up, widths are diameters.`,
   } : {
     name: groom.name, fps: document.shot.fps, startFrame: bake.startFrame, endFrame: bake.endFrame,
     counts: new Int32Array(guideCount).fill(pointCount), ids: Int32Array.from({ length: guideCount }, (_, i) => i),
