@@ -7,6 +7,7 @@ import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { openBrowser, settle, startTrial, type Trial } from '../../cli/trial';
 import { polylineLength } from '../../src/core/groom/polyline';
 import { NODES, strandShape, type FilledStrands } from '../../src/core/fill/strands';
+import { pick, takeIn } from '../helpers/page';
 import { tubeGlb } from '../helpers/tube';
 import { readUsd } from '../helpers/usd';
 
@@ -57,9 +58,9 @@ describe('the journey', () => {
     await page.getByText('loose hair', { exact: true }).click();
     await page.getByTestId('view').waitFor();
     await stage('plant');
-    await page.getByRole('button', { name: 'Clear' }).click();
+    await pick(page, 'plot-also', 'nothing: clear the plot');
     expect(await page.getByTestId('plant').isDisabled()).toBe(true);
-    await page.getByRole('button', { name: 'From the file’s marks' }).click();
+    await pick(page, 'plot-also', 'the file’s marks');
     await type('plant-guideCount', GUIDES);
     await type('plant-lengthCm', 22);
     await page.getByTestId('plant').click();
@@ -299,20 +300,16 @@ describe('bad input', () => {
     await page.getByLabel('Character file').setInputFiles(file);
     return (await page.getByRole('alert').filter({ hasText: 'Nothing was stored' }).textContent())!;
   };
-  it('a truncated file, a text file and a model without a skin each get a message; nothing changes', async () => {
+  it('a truncated file, a text file and a file of curves each get a message; nothing changes', async () => {
     const before = await api('/api/overview'), tube = await tubeGlb();
     expect(await upload('half.glb', tube.slice(0, 2000))).toMatch(/half\.glb: The file should be [\d,]+ bytes long but has 2,000/);
     expect(await upload('letter.glb', new TextEncoder().encode('Dear lock keeper, the water is slack today.'))).toMatch(/not a binary glTF file/);
-    expect(await upload('statue.glb', await tubeGlb({ skinned: false }))).toMatch(/bound to a skeleton/);
+    expect(await upload('lines.obj', new TextEncoder().encode('v 0 0 0\nv 0 1 0\nl 1 2\n'))).toMatch(/lines\.obj: .*holds 1 lines and no surface/);
     expect(await api('/api/overview')).toEqual(before);
   });
   it('a character that is not ours is taken, painted, planted, swayed', async () => {
     writeFileSync(path.join(dir, 'tube.glb'), await tubeGlb());
-    await page.goto(trial.url);
-    await page.getByLabel('Character file').setInputFiles(path.join(dir, 'tube.glb'));
-    await page.waitForURL(/\/groom\//);
-    await page.getByTestId('view').waitFor();
-    const id = new URL(page.url()).pathname.split('/').pop()!;
+    const id = await takeIn(page, trial.url, [path.join(dir, 'tube.glb')]);
     await stage('plant');
     await settle(page);
     const box = (await page.getByTestId('view').boundingBox())!;

@@ -6,6 +6,7 @@ import type { Browser, Page } from 'playwright-core';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { openBrowser, startTrial, type Trial } from '../../cli/trial';
 import type { GroomDocument } from '../../src/core/document/schema';
+import { takeIn } from '../helpers/page';
 import { tubeGlb } from '../helpers/tube';
 
 let trial: Trial, browser: Browser, page: Page, demo: string, fresh: string;
@@ -182,11 +183,7 @@ declare function document_theme(): string | undefined;
 
 describe('a character that has just arrived', () => {
   it('tells what was mended; every stage says what comes first and leads there', async () => {
-    await page.goto(trial.url);
-    await page.getByLabel('Character file').setInputFiles(path.join(dir, 'tube.glb'));
-    await page.waitForURL(/\/groom\//);
-    await page.getByTestId('view').waitFor();
-    fresh = new URL(page.url()).pathname.split('/').pop()!;
+    fresh = await takeIn(page, trial.url, [path.join(dir, 'tube.glb')]);
     await page.getByText(/weights of 208 vertices did not sum to 1/).first().waitFor();
     for (const [name, words] of [['comb', 'no guides to comb'], ['fill', 'no guides to fill between'], ['sway', 'no hair to move'], ['proof', 'no hair to prove'], ['bake', 'nothing to bake']]) {
       await stage(name);
@@ -195,7 +192,10 @@ describe('a character that has just arrived', () => {
       expect(await page.getByTestId('stage-plant').getAttribute('aria-current')).toBe('step');
     }
     expect(await page.getByTestId('plant').isDisabled()).toBe(true);
-    expect(await page.getByText('From the file’s marks').count()).toBe(0); // this file has none
+    await page.getByTestId('plot-also').click();
+    expect(await page.getByRole('option').count()).toBeGreaterThan(3);
+    expect(await page.getByRole('option', { name: 'the file’s marks' }).count()).toBe(0); // this file has none
+    await page.keyboard.press('Escape');
   });
   it('frames and rate of the shot are typed; a cyclic clip says so', async () => {
     await stage('cast');

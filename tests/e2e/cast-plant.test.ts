@@ -1,0 +1,166 @@
+/** Somebody else's characters, in the browser: looked at, placed, taken; then plots, maps, guides and curves. */
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import bunny from 'bunny';
+import type { Browser, Page } from 'playwright-core';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
+import { openBrowser, settle, startTrial, type Trial } from '../../cli/trial';
+import type { GroomDocument } from '../../src/core/document/schema';
+import { openCurves } from '../../src/formats/curves';
+import { pick, takeIn } from '../helpers/page';
+
+const MODELS = '/usr/share/assimp/models', HAND = 'node_modules/@webxr-input-profiles/assets/dist/profiles/generic-hand/left.glb', MORPH = `${MODELS}/glTF2/glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube`;
+const dir = mkdtempSync(path.join(tmpdir(), 'fine-comb-cast-')), errors: string[] = [];
+let trial: Trial, browser: Browser, page: Page;
+const document = async (id: string): Promise<GroomDocument> => ((await (await fetch(`${trial.url}/api/grooms/${id}`)).json()) as { document: GroomDocument }).document;
+const saved = async (): Promise<void> => { await page.waitForTimeout(450); await page.locator('[data-testid=save][data-state=saved]').waitFor(); };
+const planted = async (): Promise<void> => { await page.waitForFunction(() => (window as never as { fineComb: { state: () => { planting: boolean } } }).fineComb.state().planting === false); await saved(); };
+const ask = <T,>(expression: string): Promise<T> => page.evaluate(`(() => { const f = window.fineComb; return ${expression} })()`);
+const type = async (id: string, value: number): Promise<void> => { await page.getByTestId(id).fill(String(value)); await page.getByTestId(id).press('Enter'); };
+const drag = async (...places: [number, number][]): Promise<void> => {
+  const box = (await page.getByTestId('view').boundingBox())!, at = ([x, y]: [number, number]): [number, number] => [box.x + x * box.width, box.y + y * box.height];
+  await page.mouse.move(...at(places[0]));
+  await page.mouse.down();
+  for (const p of places.slice(1)) await page.mouse.move(...at(p), { steps: 6 });
+  await page.mouse.up();
+};
+
+beforeAll(async () => {
+  trial = await startTrial();
+  browser = await openBrowser();
+  page = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
+  page.on('pageerror', (e) => errors.push(e.message));
+  page.on('console', (m) => { if (m.type() === 'error' && !/status of 4\d\d/.test(m.text())) errors.push(m.text()); });
+});
+afterAll(async () => { await browser?.close(); await trial?.stop(); trial?.remove(); rmSync(dir, { recursive: true, force: true }); });
+afterEach(() => { expect(errors.splice(0)).toEqual([]); });
+
+describe('characters from elsewhere', () => {
+  it('a headset’s hand of 25 joints; a skin in text form; a cube of shapes with its file beside it', async () => {
+    await takeIn(page, trial.url, [HAND], async () => { expect(await page.getByTestId('import-height').textContent()).toBe('0.21 m tall'); });
+    await takeIn(page, trial.url, [`${MODELS}/glTF2/simple_skin/simple_skin.gltf`]);
+    const id = await takeIn(page, trial.url, [`${MORPH}.gltf`, `${MORPH}.bin`]);
+    expect((await document(id)).shot.clip).not.toBe('');
+    // half-way its shapes are on: the cube is another one
+    const places = (frame: number): Promise<number[]> => ask(`(f.state().set({ frame: ${frame} }), Array.from(f.session.skin.slice(0, 60)))`), still = await places(0), moved = await places(24);
+    expect(Math.max(...still.map((v, i) => Math.abs(v - moved[i])))).toBeGreaterThan(1e-3);
+  });
+  it('a mesh in centimetres that lies on its back is stood up, and so is the next of its kind', async () => {
+    // the bunny, as a file in centimetres with Z up
+    const low = Math.min(...bunny.positions.map((p) => p[1])), text = [...bunny.positions.map(([x, y, z]) => `v ${5 * x} ${-5 * z} ${5 * (y - low)}`), ...bunny.cells.map((c) => `f ${c.map((v) => v + 1).join(' ')}`)].join('\n');
+    writeFileSync(path.join(dir, 'bunny.obj'), text);
+    const id = await takeIn(page, trial.url, [path.join(dir, 'bunny.obj')], async () => {
+      await pick(page, 'import-unit', /centimetres/);
+      await pick(page, 'import-up', 'Z up');
+      await page.getByTestId('import-turn').click();
+      await page.getByLabel('Role of mesh').selectOption('prop');
+      await page.getByLabel('Role of mesh').selectOption('body');
+    });
+    const box = await ask<{ y: [number, number] }>('(() => { const P = f.session.rest; let a = 1e9, b = -1e9; for (let i = 1; i < P.length; i += 3) { a = Math.min(a, P[i]); b = Math.max(b, P[i]); } return { y: [a, b] }; })()');
+    expect(box.y[0]).toBeCloseTo(0, 4);
+    expect(box.y[1]).toBeGreaterThan(0.3);
+    expect(box.y[1]).toBeLessThan(0.6);
+    expect((await document(id)).plot.mesh).toBe('mesh');
+    await takeIn(page, trial.url, [path.join(dir, 'bunny.obj')], async () => { await page.getByText('As for the last file of this kind.').waitFor(); });
+  });
+  it('a role is changed by one choice, and undone', async () => {
+    await pick(page, 'role-mesh', 'garment');
+    await saved();
+    const id = new URL(page.url()).pathname.split('/').pop()!;
+    expect((await document(id)).sway.meshRoles).toEqual({ mesh: 'garment' });
+    await page.getByRole('button', { name: /^Undo/ }).click();
+    await saved();
+    expect((await document(id)).sway.meshRoles).toEqual({});
+  });
+});
+
+describe('planting on it', () => {
+  let id = '';
+  it('density is painted where there is no plot yet, and hair grows by it', async () => {
+    id = new URL(page.url()).pathname.split('/').pop()!;
+    await page.getByTestId('stage-plant').click();
+    await settle(page);
+    await page.getByTestId('paint-density').click();
+    await type('brush-radiusMm', 60);
+    await drag([0.5, 0.45], [0.56, 0.5]);
+    await saved();
+    const { plot } = await document(id);
+    expect(plot.faces).toMatch(/^[0-9a-f]{64}$/);
+    expect(plot.maps.density).toMatch(/^[0-9a-f]{64}$/);
+    await page.getByRole('radio', { name: 'So dense' }).click();
+    await type('plant-perCm2', 0.5);
+    await type('plant-lengthCm', 3);
+    await page.getByTestId('plant').click();
+    await planted();
+    const guides = (await document(id)).guides!.count;
+    expect(guides).toBeGreaterThan(10);
+    // most stand where most was painted: in the middle of the stroke
+    const mean = await ask<number>('(() => { const { grid } = f.session.desk, m = f.session.desk.map("density"), { faces, weights } = f.session.guides.planting; let s = 0; faces.forEach((q, i) => { s += grid.sample(m, q, weights[2 * i], weights[2 * i + 1]); }); return s / faces.length; })()');
+    const even = await ask<number>('(() => { const { grid } = f.session.desk, m = f.session.desk.map("density"); let s = 0, n = 0; for (const q of f.session.plotFaces) { s += grid.sample(m, q, 1/3, 1/3); n++; } return s / n; })()');
+    expect(mean).toBeGreaterThan(even + 0.05);
+  });
+  it('more are planted between those that are there, which stay', async () => {
+    const before = await ask<number[]>('Array.from(f.session.guides.offsets)'), { count } = (await document(id)).guides!;
+    await type('plant-perCm2', 1);
+    await page.getByTestId('plant-more').click();
+    await planted();
+    const after = await ask<number[]>('Array.from(f.session.guides.offsets)');
+    expect((await document(id)).guides!.count).toBeGreaterThan(1.6 * count);
+    expect(after.slice(0, before.length)).toEqual(before);
+  });
+  it('a gradient, an inversion, a blur and a mirror of the length map are edits, each undone', async () => {
+    await page.getByTestId('paint-length').click();
+    await page.getByRole('radio', { name: 'Gradient' }).click();
+    await drag([0.5, 0.42], [0.56, 0.55]);
+    for (const label of ['Invert the length map', 'Blur the length map', 'Copy the length map from its left to its right', 'Clear the length map']) await page.getByRole('button', { name: label }).click();
+    await saved();
+    expect((await document(id)).plot.maps.length).toBeNull();
+    for (let k = 0; k < 4; k++) await page.getByRole('button', { name: /^Undo/ }).click();
+    await saved();
+    expect((await document(id)).plot.maps.length).toMatch(/^[0-9a-f]{64}$/);
+  });
+  it('the plot grows and shrinks back; a loose part is the whole of it', async () => {
+    const faces = (): Promise<number> => ask('f.session.plotFaces.length'), before = await faces();
+    await page.getByRole('button', { name: 'Grow', exact: true }).click();
+    expect(await faces()).toBeGreaterThan(before);
+    await page.getByRole('button', { name: /^Undo: Grow/ }).click();
+    await page.getByRole('button', { name: 'Loose part' }).click();
+    await drag([0.5, 0.5], [0.5, 0.5]);
+    expect(await faces()).toBe(bunny.cells.length);
+    await page.getByRole('button', { name: /^Undo: Loose part/ }).click();
+    expect(await faces()).toBe(before);
+  });
+  it('a guide is drawn, others put between', async () => {
+    const { count } = (await document(id)).guides!;
+    await page.getByRole('button', { name: 'Draw a guide along the skin' }).click();
+    await drag([0.5, 0.45], [0.55, 0.55]);
+    await page.getByRole('button', { name: 'Add guides between others' }).click();
+    await drag([0.52, 0.5], [0.52, 0.5]);
+    await saved();
+    expect((await document(id)).guides!.count).toBe(count + 2);
+  });
+  it('guides go out as curves and come in again, in another unit and axis, as they were', async () => {
+    const [download] = await Promise.all([page.waitForEvent('download'), pick(page, 'hand-out', /OBJ polylines/)]), file = path.join(dir, 'out.obj');
+    await download.saveAs(file);
+    const out = await openCurves([{ name: 'out.obj', bytes: new Uint8Array(readFileSync(file)) }]), { count } = (await document(id)).guides!;
+    expect(out.ok && out.value.curves.length).toBe(count);
+    const turned = readFileSync(file, 'utf8').split('\n').map((l) => { const [k, x, y, z] = l.split(' '); return k === 'v' ? `v ${1000 * Number(x)} ${-1000 * Number(z)} ${1000 * Number(y)}` : l; });
+    writeFileSync(file, [...turned, 'v 9000 0 0', 'v 9000 0 50', `l ${16 * count + 1} ${16 * count + 2}`].join('\n'));
+    const before = await ask<number[]>('Array.from(f.session.guides.offsets)');
+    await page.getByLabel('Curve file').setInputFiles(file);
+    await page.getByText(`${count} of ${count + 1} find their skin`).waitFor();
+    expect(await page.getByTestId('curve-lost').textContent()).toContain(`curve ${count + 1}`);
+    await page.getByTestId('take-curves').click();
+    await saved();
+    const after = await ask<number[]>('Array.from(f.session.guides.offsets)');
+    expect((await document(id)).guides).toMatchObject({ count, combed: true });
+    expect(Math.max(...before.map((v, i) => Math.abs(v - after[i])))).toBeLessThan(2e-3);
+    await page.getByText('These guides came from a file.').waitFor();
+  });
+  it('a file of no curves is told; nothing changes', async () => {
+    writeFileSync(path.join(dir, 'note.obj'), 'v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n');
+    await page.getByLabel('Curve file').setInputFiles(path.join(dir, 'note.obj'));
+    expect(await page.getByRole('alert').filter({ hasText: 'Nothing was changed' }).textContent()).toMatch(/“note\.obj” holds no curve/);
+  });
+});
