@@ -12,7 +12,7 @@ import { collidersOf } from '../src/core/sway/colliders';
 import { boxOf, PosedObstacles } from '../src/core/sway/push-out';
 import { SwayRun, type Scene } from '../src/core/sway/run';
 import { readGlb } from '../src/formats/gltf';
-import { demoGroom } from '../src/server/seed';
+import { demoGroom } from '../src/server/demo-oda';
 
 const GUIDES = Number(process.argv[2] ?? 2000), POINTS = 16, WARM = 30, FRAMES = 8, SUBSTEPS = 8, STRANDS = 4000;
 const read = await readGlb(new Uint8Array(readFileSync('demo/cast/oda.glb')));

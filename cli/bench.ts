@@ -11,7 +11,7 @@ import { SwayRun, type Scene } from '../src/core/sway/run';
 import { newDocument } from '../src/core/document/schema';
 import { polylineLength } from '../src/core/groom/polyline';
 import { readGlb } from '../src/formats/gltf';
-import { demoGroom } from '../src/server/seed';
+import { demoGroom } from '../src/server/demo-oda';
 import { floatsOf, unpackPlanting } from '../src/core/document/buffers';
 import { startTrial } from './trial';
 

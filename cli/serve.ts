@@ -39,6 +39,7 @@ async function serve(demo: boolean): Promise<void> {
   for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => { say('\nStopping …'); void end(0); });
   writeFileSync(ownPid, String(process.pid));
 
+  const castFile = (name: string): Uint8Array => readFileSync(path.join(places.root, `demo/cast/${name}.glb`));
   let db: ReturnType<typeof openDatabase> | null = null;
   try {
     say('Starting the database …');
@@ -47,7 +48,7 @@ async function serve(demo: boolean): Promise<void> {
     Object.assign(process.env, database.env);
     db = openDatabase(serverEnv());
     await migrate(db);
-    if (demo && (await seedDemo(db, readFileSync(path.join(places.root, 'demo/cast/oda.glb'))))) say('Made the demo production “Slack Water”.');
+    if (demo && (await seedDemo(db, { oda: castFile('oda'), bramble: castFile('bramble') }))) say('Made the demo production “Slack Water”.');
     runner = new BakeRunner(db, path.join(places.root, 'dist/bake-thread.mjs'), { info: (t) => say(t), error: (t) => say(`bakes: ${t}`) });
     void runner.loop();
 

@@ -27,10 +27,35 @@ try {
   await page.goto(trial.url);
   await page.getByText('Slack Water').waitFor();
   await shot('0-entrance', async () => { await page.waitForTimeout(300); });
+  if (!ONLY || ONLY.includes('11-bring-in')) {
+    await page.getByLabel('Character file').setInputFiles('demo/cast/bramble.glb');
+    await page.getByTestId('take-in').waitFor();
+    await shot('11-bring-in', async () => { await page.waitForTimeout(2000); });
+    await page.getByRole('button', { name: 'Leave it' }).click();
+  }
+  const bramble = async (groom: string): Promise<void> => { await page.goto(trial.url); await page.getByText(groom, { exact: true }).click(); await page.getByTestId('view').waitFor(); };
+  await shot('13-bramble', async () => { await bramble('tail'); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'whole' }).click(); await page.evaluate(() => { const v = (window as never as { fineComb: { view: { camera: { position: { set: (x: number, y: number, z: number) => void } }; controls: { update: () => void } } } }).fineComb.view; v.camera.position.set(-3.4, 1.5, -2.6); v.controls.update(); }); await page.waitForTimeout(1500); });
+  await shot('14-mane', async () => { await bramble('mane and forelock'); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'three-quarter' }).click(); await page.waitForTimeout(1500); });
+  if (!page.url().endsWith('/')) await page.goto(trial.url);
   await page.getByText('loose hair', { exact: true }).click();
   await page.getByTestId('view').waitFor();
   await shot('1-cast', async () => { await page.getByRole('button', { name: 'whole' }).click(); });
   await shot('2-plant', async () => { await stage('plant'); await page.getByRole('button', { name: 'three-quarter' }).click(); });
+  await shot('12-paint', async () => {
+    await stage('plant');
+    await page.getByTestId('paint-length').click();
+    await page.getByRole('radio', { name: 'Gradient' }).click();
+    const box = (await page.getByTestId('view').boundingBox())!;
+    await page.getByRole('button', { name: 'side', exact: true }).click();
+    await page.waitForTimeout(800);
+    await page.mouse.move(box.x + 0.42 * box.width, box.y + 0.26 * box.height);
+    await page.mouse.down();
+    await page.mouse.move(box.x + 0.56 * box.width, box.y + 0.42 * box.height, { steps: 6 });
+    await page.mouse.up();
+    await page.getByRole('radio', { name: 'Toward' }).click();
+    await page.waitForTimeout(800);
+  });
+  if (!ONLY || ONLY.includes('12-paint')) { await page.getByRole('button', { name: /^Undo/ }).click(); await page.getByTestId('paint-length').click(); await page.getByRole('button', { name: 'three-quarter' }).click(); }
   await page.getByTestId('stage-fill').click();
   const preview = page.getByTestId('fill-preview');
   await preview.fill(String(STRANDS));

@@ -1,8 +1,11 @@
-/** `npm run cast`: writes the demo characters to demo/cast, the same bytes every time. */
+/** `./comb cast`: writes the demo characters to demo/cast, the same bytes every time. */
 import { mkdir, writeFile } from 'node:fs/promises';
+import { buildBramble } from './bramble';
 import { buildOda } from './oda';
 
 await mkdir('demo/cast', { recursive: true });
-const oda = await buildOda();
-await writeFile('demo/cast/oda.glb', oda);
-console.log(`demo/cast/oda.glb ${(oda.length / 1048576).toFixed(2)} MB`);
+for (const [name, build] of [['oda', buildOda], ['bramble', buildBramble]] as const) {
+  const bytes = await build();
+  await writeFile(`demo/cast/${name}.glb`, bytes);
+  console.log(`demo/cast/${name}.glb ${(bytes.length / 1048576).toFixed(2)} MB`);
+}

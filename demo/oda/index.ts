@@ -1,5 +1,6 @@
 /** Builds Oda: head, eyes, clothes, hands, skeleton and clips, as the bytes of a .glb. */
 import { clamp, mix, smoothStep } from '../../src/core/math/vec';
+import { faceOutward } from '../shape/cloth';
 import { extract, fieldOpenness, gridLines, type Mesh } from '../shape/extract';
 import { linear, writeGlb, type Material, type Part } from '../shape/glb';
 import { packWeights } from '../shape/rig';
@@ -54,20 +55,6 @@ function eyeMesh(side: 1 | -1): Mesh & { colors: number[] } {
     T.push(a, b, b + 1);
   }
   return { positions: Float64Array.from(P), normals: Float32Array.from(N), triangles: Uint32Array.from(T), colors: C };
-}
-
-/** Turns a closed part whose winding points inward. */
-function faceOutward(mesh: Mesh): Mesh {
-  const { positions: P, triangles: T, normals: N } = mesh;
-  let volume = 0;
-  for (let t = 0; t < T.length; t += 3) {
-    const a = T[t] * 3, b = T[t + 1] * 3, c = T[t + 2] * 3;
-    volume += P[a] * (P[b + 1] * P[c + 2] - P[b + 2] * P[c + 1]) - P[a + 1] * (P[b] * P[c + 2] - P[b + 2] * P[c]) + P[a + 2] * (P[b] * P[c + 1] - P[b + 1] * P[c]);
-  }
-  if (volume >= 0) return mesh;
-  const triangles = T.slice();
-  for (let t = 0; t < T.length; t += 3) { triangles[t] = T[t + 1]; triangles[t + 1] = T[t]; }
-  return { positions: P, triangles, normals: N.map((v) => -v) };
 }
 
 export async function buildOda(): Promise<Uint8Array> {

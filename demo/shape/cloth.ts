@@ -111,3 +111,17 @@ export function loft(rings: number[][][], { capEnds = true, cyclic = false } = {
   }
   return { positions: Float64Array.from(P), triangles: Uint32Array.from(T), normals: smoothNormals(P, T) };
 }
+
+/** Turns a closed part whose winding points inward. */
+export function faceOutward(mesh: Mesh): Mesh {
+  const { positions: P, triangles: T, normals: N } = mesh;
+  let volume = 0;
+  for (let t = 0; t < T.length; t += 3) {
+    const a = T[t] * 3, b = T[t + 1] * 3, c = T[t + 2] * 3;
+    volume += P[a] * (P[b + 1] * P[c + 2] - P[b + 2] * P[c + 1]) - P[a + 1] * (P[b] * P[c + 2] - P[b + 2] * P[c]) + P[a + 2] * (P[b] * P[c + 1] - P[b + 1] * P[c]);
+  }
+  if (volume >= 0) return mesh;
+  const triangles = T.slice();
+  for (let t = 0; t < T.length; t += 3) { triangles[t] = T[t + 1]; triangles[t + 1] = T[t]; }
+  return { positions: P, triangles, normals: N.map((v) => -v) };
+}

@@ -1,7 +1,11 @@
 import { expect, it } from 'vitest';
+import { buildBramble } from '../../demo/bramble';
 import { buildOda } from '../../demo/oda';
-import { odaBytes } from '../helpers/oda';
+import { brambleBytes, odaBytes } from '../helpers/oda';
 
-it('the demo character is what its generator makes, to the byte', async () => {
+it('Oda is what her generator makes, to the byte', async () => {
   expect(Buffer.from(await buildOda()).equals(Buffer.from(odaBytes()))).toBe(true);
+});
+it('Bramble is what its generator makes, to the byte', async () => {
+  expect(Buffer.from(await buildBramble()).equals(Buffer.from(brambleBytes()))).toBe(true);
 });

@@ -7,7 +7,7 @@ import { clipTime, poseCharacter, skinPositions, type Character } from '../../sr
 import { Surface } from '../../src/core/mesh/surface';
 import { planRun, SwayRun, type Scene } from '../../src/core/sway/run';
 import { insideClosed } from '../../src/core/sway/start-check';
-import { demoGroom } from '../../src/server/seed';
+import { demoGroom } from '../../src/server/demo-oda';
 import { oda } from '../helpers/oda';
 
 let character: Character, groom: ReturnType<typeof demoGroom>;

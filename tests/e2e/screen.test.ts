@@ -213,7 +213,8 @@ describe('a character that has just arrived', () => {
     await page.goto(trial.url);
     const bytes = Array.from(await tubeGlb());
     const data = await page.evaluateHandle((b) => { const t = new DataTransfer(); t.items.add(new File([Uint8Array.from(b)], 'dropped.glb')); return t; }, bytes);
-    await page.getByRole('button', { name: /Drop a \.glb here/ }).dispatchEvent('drop', { dataTransfer: data });
+    await page.getByRole('button', { name: /Drop a character here/ }).dispatchEvent('drop', { dataTransfer: data });
+    await page.getByTestId('take-in').click();
     await page.waitForURL(/\/groom\//);
     await page.getByTestId('view').waitFor();
   });

@@ -2,9 +2,12 @@ import { readFileSync } from 'node:fs';
 import type { Character } from '../../src/core/mesh/character';
 import { readGlb } from '../../src/formats/gltf';
 
+export const brambleBytes = (): Uint8Array => new Uint8Array(readFileSync('demo/cast/bramble.glb'));
 export const odaBytes = (): Uint8Array => new Uint8Array(readFileSync('demo/cast/oda.glb'));
-export async function oda(): Promise<Character> {
-  const read = await readGlb(odaBytes());
+export const oda = (): Promise<Character> => character(odaBytes());
+export const bramble = (): Promise<Character> => character(brambleBytes());
+async function character(bytes: Uint8Array): Promise<Character> {
+  const read = await readGlb(bytes);
   if (!read.ok) throw new Error(read.error.message);
   return read.value;
 }

@@ -29,7 +29,7 @@ export const PLANT_PARAMETERS = {
   guideCount: parameter('Guides', '', 1, 4000, 1, 300, 'How many guides are spread evenly over the plot.', true),
   perCm2: parameter('Density', '/cm²', 0.01, 20, 0.01, 1, 'Guides planted on a square centimetre where the density map is full.'),
   lengthCm: parameter('Length', 'cm', 0.5, 120, 0.1, 24, 'Length of newly planted guides where the length map is full.'),
-  lengthSpread: parameter('Shorter by up to', '×', 0, 0.9, 0.01, 0, 'Guides may be shorter than that by this share, at random.'),
+  lengthSpread: parameter('Shorter by', '×', 0, 0.9, 0.01, 0, 'Guides may be shorter than that by this share, at random.'),
   pointCount: parameter('Points', '', 4, 64, 1, 16, 'Points of each guide; 16 is enough for smooth long hair.', true),
   liftMm: parameter('Lift', 'mm', 1, 60, 0.5, 12, 'How far falling hair stays off the skin.'),
   seed: parameter('Seed', '', 1, 9999, 1, 7, 'Another number gives another even spread.', true),
@@ -43,9 +43,10 @@ export const FILL_PARAMETERS = {
   clump: parameter('Clump', '', 0, 1, 0.01, 0.5, 'How far strands draw together toward their nearest guide.'),
   lock: parameter('Inner locks', '', 0, 1, 0.01, 0.6, 'How far strands draw together into small locks.'),
   frizzMm: parameter('Frizz', 'mm', 0, 10, 0.05, 0.5, 'Sideways wander of single strands.'),
-  lengthSpread: parameter('Shorter by up to', '×', 0, 0.9, 0.01, 0.2, 'Strands may be shorter than their guides by this share.'),
+  lengthSpread: parameter('Shorter by', '×', 0, 0.9, 0.01, 0.2, 'Strands may be shorter than their guides by this share.'),
   melanin: parameter('Brown-black', '', 0, 4, 0.01, 0.75, 'Amount of eumelanin: blond 0.3, brown 1.2, black 3.'),
   redness: parameter('Red', '', 0, 2, 0.01, 0.35, 'Amount of pheomelanin, which makes hair red.'),
+  gloss: parameter('Gloss', '×', 0, 1.5, 0.01, 1, 'How clearly strands mirror the light: 1 for smooth hair, less for fur, dust and dry ends.'),
 } satisfies Record<string, Parameter>;
 
 export const SWAY_PARAMETERS = {

@@ -12,12 +12,12 @@ export function readDocument(value: unknown): GroomDocument {
   return documentSchema.parse(document);
 }
 
-interface Format3 { sway: Record<string, unknown> & { roles: object }; plot: object; plant: object }
+interface Format3 { sway: Record<string, unknown> & { roles: object }; plot: object; plant: object; fill: object }
 
-/** Format 3 knew three roles of meshes, and plots without painted density and length. */
+/** Format 3 knew three roles of meshes, and plots without painted density and length, and one gloss. */
 function fromFormat3(old: Format3): unknown {
   const fresh = newDocument('', { clip: '', start: 0, end: 1, fps: 24, cyclic: false });
-  return { ...old, format: 4, plot: { ...fresh.plot, ...old.plot }, plant: { ...fresh.plant, ...old.plant }, sway: { ...old.sway, meshRoles: {}, roles: { ...fresh.sway.roles, ...old.sway.roles } } };
+  return { ...old, format: 4, plot: { ...fresh.plot, ...old.plot }, plant: { ...fresh.plant, ...old.plant }, fill: { ...fresh.fill, ...old.fill }, sway: { ...old.sway, meshRoles: {}, roles: { ...fresh.sway.roles, ...old.sway.roles } } };
 }
 
 interface Format2 { sway: Record<string, unknown> & { profiles: object; skinPills: boolean; garments: 'shells' | 'pills' | 'off' } }

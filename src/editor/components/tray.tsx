@@ -61,7 +61,7 @@ function FillPanel({ document }: PanelProps) {
       <Question title="How many strands?">{field('count')}{field('preview')}<Note>{Math.round(fill.count / document.guides.count)} strands for each guide.</Note></Question>
       <Question title="How thick are they?">{field('widthUm')}{field('taper')}</Question>
       <Question title="How do they lie together?">{field('clump')}{field('lock')}{field('frizzMm')}{field('lengthSpread')}</Question>
-      <Question title="What colour?">{field('melanin')}{field('redness')}</Question>
+      <Question title="What colour?">{field('melanin')}{field('redness')}{field('gloss')}</Question>
     </>
   );
 }

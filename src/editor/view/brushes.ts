@@ -200,7 +200,7 @@ export class BrushTool {
     if (!stroke) return;
     const tool = stage === 'plant' && plantTool.name === 'paint' ? plantTool : swayTool.name === 'paint' ? { ...swayTool, how: 'toward' as const } : null;
     if (!tool) return;
-    session.desk.dab({ x: centre.x, y: centre.y, z: centre.z, toward: [f.x, f.y, f.z], radius, falloff, strength: 0.6 * strength }, tool.how === 'smooth' ? 'smooth' : reverse ? 1 : tool.value);
+    session.desk.dab({ x: centre.x, y: centre.y, z: centre.z, toward: [f.x, f.y, f.z], radius, falloff, strength }, tool.how === 'smooth' ? 'smooth' : reverse ? 1 : tool.value);
     stroke.changed = true;
   }
   /** Faces within what was drawn round, as they are seen: those that look this way and have nothing before them. */

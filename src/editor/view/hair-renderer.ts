@@ -220,7 +220,7 @@ export class HairRenderer {
     const eye = camera.position, forward = camera.getWorldDirection(new THREE.Vector3());
     if (frame === 0) this.pass(this.setUniforms(this.material('colour', S.SCREEN_VERTEX, S.COLOUR_FRAGMENT), {
       tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uStrands: this.drawn, uBox: this.box, uEye: eye,
-      uLight0: LIGHTS.key, uLight1: LIGHTS.rim, uPower0: LIGHTS.keyPower, uPower1: LIGHTS.rimPower, uSky: LIGHTS.sky, uGround: LIGHTS.ground, uAbsorb: this.absorption(),
+      uLight0: LIGHTS.key, uLight1: LIGHTS.rim, uPower0: LIGHTS.keyPower, uPower1: LIGHTS.rimPower, uSky: LIGHTS.sky, uGround: LIGHTS.ground, uAbsorb: this.absorption(), uGloss: this.fill?.gloss ?? 1,
     }), colours);
     const fewer = this.fullCount / this.drawn;
     this.setUniforms(this.ribbons, {

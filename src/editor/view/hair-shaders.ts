@@ -107,7 +107,7 @@ void main(){
 
 /** Colour of every node. */
 export const COLOUR_FRAGMENT = `${PRECISION}${HASH}${VOLUME}
-uniform sampler2D tNodes,tStrand,tLight,tOpen;uniform int uStrands;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb;
+uniform sampler2D tNodes,tStrand,tLight,tOpen;uniform int uStrands;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb;uniform float uGloss;
 out vec4 o;
 const float PI=3.14159265;
 float gauss(float b,float x){return exp(-.5*x*x/(b*b))/(b*2.5066283);}
@@ -117,11 +117,11 @@ vec3 lobes(vec3 T,vec3 L,vec3 V,vec3 sg,float j){
   vec3 Lp=L-sL*T,Vp=V-sV*T;float cp=dot(Lp,Vp)*inversesqrt(dot(Lp,Lp)*dot(Vp,Vp)+1e-4),ch=sqrt(clamp(.5+.5*cp,0.,1.));
   const float b=.15,gloss=1.55;float x=sL+sV,a0=-.07+j*.06;
   float shift=2.*sin(a0)*(cos(a0)*ch*sqrt(max(0.,1.-sV*sV))+sin(a0)*sV);
-  vec3 S=vec3(gauss(b*1.414*max(ch,.2),x-shift)*.25*ch*fresnel(sqrt(clamp(.5+.5*dot(V,L),0.,1.))))*gloss*2.;
+  vec3 S=vec3(gauss(b*1.414*max(ch,.2),x-shift)*.25*ch*fresnel(sqrt(clamp(.5+.5*dot(V,L),0.,1.))))*gloss*2.*uGloss;
   float ia=1./(1.19/cD+.36*cD),h=ch*(1.+ia*(.6-.8*cp)),f=fresnel(cD*sqrt(clamp(1.-h*h,0.,1.)));
   S+=gauss(b*.6,x-.035-j*.03)*(1.-f)*(1.-f)*exp(-sg*2.*sqrt(max(0.,1.-h*h*ia*ia))/cD)*exp(-3.65*cp-3.98);
   f=fresnel(cD*.5);
-  S+=gauss(b*1.8,x-.105-j*.06)*(1.-f)*(1.-f)*f*exp(-sg*3.3/cD)*exp(17.*cp-16.78)*gloss;
+  S+=gauss(b*1.8,x-.105-j*.06)*(1.-f)*(1.-f)*f*exp(-sg*3.3/cD)*exp(17.*cp-16.78)*gloss*uGloss;
   return S;
 }
 vec3 node(int s,int k){return texelFetch(tNodes,ivec2((s&127)*16+k,s>>7),0).xyz;}

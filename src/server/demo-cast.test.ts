@@ -1,12 +1,13 @@
 import { beforeAll, describe, expect, it } from 'vitest';
-import { oda } from '../../tests/helpers/oda';
+import { bramble, oda } from '../../tests/helpers/oda';
 import { floatsOf, uintsOf, unpackPlanting } from '../core/document/buffers';
 import { documentSchema, type GroomDocument } from '../core/document/schema';
 import { rootPlace } from '../core/groom/planting';
 import { polylineLength } from '../core/groom/polyline';
-import { poseCharacter, skinPositions, type Character } from '../core/mesh/character';
+import { poseCharacter, restPositions, skinPositions, type Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
-import { demoGroom } from './seed';
+import { brambleGrooms } from './demo-bramble';
+import { demoGroom } from './demo-oda';
 
 describe('the demo groom', () => {
   let character: Character, document: GroomDocument, buffers: Uint8Array[], surface: Surface;
@@ -49,5 +50,28 @@ describe('the demo groom', () => {
       }
     }
     expect(inside / (14 * planting.faces.length)).toBeLessThan(0.005);
+  });
+});
+
+describe('Bramble’s grooms', () => {
+  let character: Character, grooms: ReturnType<typeof brambleGrooms>;
+  beforeAll(async () => { character = await bramble(); grooms = brambleGrooms(character); }, 60_000);
+  it('are mane and forelock, tail, and coat, each on the pony and for a clip that exists', () => {
+    expect(grooms.map((g) => g.name)).toEqual(['mane and forelock', 'tail', 'coat']);
+    for (const { document } of grooms) {
+      expect(documentSchema.safeParse(document).success).toBe(true);
+      expect(document.plot.mesh).toBe('pony');
+      expect(character.clips.map((c) => c.name)).toContain(document.shot.clip);
+    }
+  });
+  it('a forelock falls forward, a mane to one side, a tail down, a coat back along the body', () => {
+    const mesh = character.meshes.find((m) => m.name === 'pony')!, surface = new Surface(restPositions(character, mesh), mesh.triangles);
+    const tips = (k: number): { root: number[]; tip: number[] }[] => { const { buffers, document } = grooms[k], p = unpackPlanting(buffers[1]), o = floatsOf(buffers[2]), n = document.plant.pointCount; return Array.from(p.faces, (_, g) => ({ root: rootPlace(surface, p, g), tip: Array.from(o.slice(3 * (n * g + n - 1), 3 * n * (g + 1))) })); };
+    const share = <T,>(list: T[], yes: (t: T) => boolean): number => list.filter(yes).length / list.length;
+    expect(share(tips(0).filter((t) => t.root[2] > 0.7), (t) => t.tip[2] > 0.02)).toBeGreaterThan(0.9);
+    expect(share(tips(0).filter((t) => t.root[2] < 0.6), (t) => t.tip[0] < -0.03)).toBeGreaterThan(0.9);
+    expect(share(tips(1), (t) => t.tip[1] < -0.3)).toBeGreaterThan(0.95);
+    expect(share(tips(2), (t) => Math.hypot(...t.tip) < 0.025)).toBe(1);
+    expect(share(tips(2).filter((t) => t.root[2] > -0.2 && t.root[2] < 0.2), (t) => t.tip[2] < 0)).toBeGreaterThan(0.95);
   });
 });

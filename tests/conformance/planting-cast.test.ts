@@ -1,0 +1,66 @@
+/** Roots on the demo cast, over every clip: where they are planted is where the skin carries them. */
+import { beforeAll, describe, expect, it } from 'vitest';
+import * as THREE from 'three';
+import { GLTFLoader, type GLTF } from 'three/addons/loaders/GLTFLoader.js';
+import { clipTime, poseCharacter, restPositions, skinPositions, type Character } from '../../src/core/mesh/character';
+import { loopSeam } from '../../src/core/mesh/clips';
+import { rootMotionsInto, restFrames } from '../../src/core/groom/planting';
+import { scatterRoots } from '../../src/core/groom/scatter';
+import { Surface } from '../../src/core/mesh/surface';
+import validator from 'gltf-validator';
+import { bramble, brambleBytes, oda, odaBytes } from '../helpers/oda';
+
+describe.each([['Oda', oda, odaBytes, 'head'], ['Bramble', bramble, brambleBytes, 'pony']] as const)('%s', (_who, read, bytes, name) => {
+  let character: Character, gltf: GLTF;
+  beforeAll(async () => {
+    character = await read();
+    Object.assign(globalThis, { self: globalThis });
+    gltf = await new GLTFLoader().parseAsync(bytes().slice().buffer, '');
+  });
+  it('the file has no error and is under 4 MB', async () => {
+    const report = (await validator.validateBytes(bytes())) as { issues: { numErrors: number; numWarnings: number } };
+    expect([report.issues.numErrors, report.issues.numWarnings]).toEqual([0, 0]);
+    expect(bytes().length).toBeLessThan(4 * 1048576);
+  });
+  it('300 roots are within 1 µm of where three.js skins their triangles, at 13 frames of every clip', () => {
+    const mesh = character.meshes.find((m) => m.name === name)!, rest = restPositions(character, mesh), surface = new Surface(rest, mesh.triangles), all = Uint32Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f);
+    const planting = scatterRoots(surface, all, 300, 2), frames = restFrames(planting, rest, mesh.triangles), motions = new Float64Array(7 * 300), skin = new Float64Array(rest.length);
+    let found: THREE.SkinnedMesh | null = null;
+    gltf.scene.traverse((o) => { const m = o as THREE.SkinnedMesh; if (m.isSkinnedMesh && m.geometry.getAttribute('position').count === rest.length / 3) found = m; });
+    const object = found! as THREE.SkinnedMesh;
+    let worst = 0;
+    for (const clip of character.clips) {
+      const mixer = new THREE.AnimationMixer(gltf.scene);
+      mixer.clipAction(gltf.animations.find((a) => a.name === clip.name)!).play();
+      for (let k = 0; k <= 12; k++) {
+        const time = (0.999 * clip.duration * k) / 12, pose = poseCharacter(character, clip, clipTime(time * 24, 24, clip.duration, false));
+        skinPositions(character, mesh, pose, skin);
+        rootMotionsInto(motions, planting, frames, skin, mesh.triangles);
+        mixer.setTime(time);
+        gltf.scene.updateMatrixWorld(true);
+        object.skeleton.update();
+        const v = new THREE.Vector3();
+        for (let g = 0; g < 300; g++) {
+          const f = planting.faces[g], w = [1 - planting.weights[2 * g] - planting.weights[2 * g + 1], planting.weights[2 * g], planting.weights[2 * g + 1]], p = [0, 0, 0];
+          for (let c = 0; c < 3; c++) { object.getVertexPosition(mesh.triangles[3 * f + c], v).applyMatrix4(object.matrixWorld); p[0] += w[c] * v.x; p[1] += w[c] * v.y; p[2] += w[c] * v.z; }
+          worst = Math.max(worst, Math.hypot(p[0] - motions[7 * g + 4], p[1] - motions[7 * g + 5], p[2] - motions[7 * g + 6]));
+        }
+      }
+      mixer.stopAllAction();
+    }
+    expect(worst).toBeLessThan(1e-6);
+  });
+  it('keeps its volume in every clip, and what is cyclic closes', () => {
+    const mesh = character.meshes.find((m) => m.name === name)!, skin = new Float64Array(mesh.positions.length);
+    const volume = (P: ArrayLike<number>): number => { let v = 0; for (let t = 0; t < mesh.triangles.length; t += 3) { const [a, b, c] = [0, 1, 2].map((k) => 3 * mesh.triangles[t + k]); v += P[a] * (P[b + 1] * P[c + 2] - P[b + 2] * P[c + 1]) - P[a + 1] * (P[b] * P[c + 2] - P[b + 2] * P[c]) + P[a + 2] * (P[b] * P[c + 1] - P[b + 1] * P[c]); } return v / 6; };
+    const whole = volume(restPositions(character, mesh));
+    for (const clip of character.clips) {
+      for (let k = 0; k < 16; k++) {
+        skinPositions(character, mesh, poseCharacter(character, clip, (clip.duration * k) / 16), skin);
+        // Oda's head ends open at the neck: its volume is that of the cone to the origin as well
+        if (name === 'pony') { expect(volume(skin) / whole).toBeGreaterThan(0.93); expect(volume(skin) / whole).toBeLessThan(1.03); }
+      }
+      if (/walk|trot/.test(clip.name)) expect(loopSeam(character, clip, 24).gap).toBeLessThan(1e-4);
+    }
+  });
+});
