@@ -1,6 +1,7 @@
 /** Browser worker of what takes longer than a frame: planting, filling, fitting pills. */
 import { roleOf } from '../core/document/schema';
-import { fillPlot, NODES } from '../core/fill/strands';
+import { coverage } from '../core/fill/coverage';
+import { fillPlot, NODES, strandShape, widthAt } from '../core/fill/strands';
 import { shapesBetween } from '../core/groom/between';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, type Density } from '../core/groom/planting';
@@ -37,6 +38,10 @@ scope.onmessage = ({ data }) => {
       try { if (character) push(character, data); }
       catch (cause) { scope.postMessage({ kind: 'failed', request: 0, what: 'push', message: cause instanceof Error ? cause.message : String(cause) }); }
       return;
+    case 'coverage':
+      try { if (surface) cover(surface, data); }
+      catch (cause) { scope.postMessage({ kind: 'failed', request: data.request, what: 'coverage', message: cause instanceof Error ? cause.message : String(cause) }); }
+      return;
     case 'plant':
     case 'fill':
       try {
@@ -51,6 +56,13 @@ scope.onmessage = ({ data }) => {
       }
   }
 };
+
+function cover(on: Surface, { request, faces, strands, offsets, lengths, pointCount, fill, full, directions }: Extract<FillRequest, { kind: 'coverage' }>): void {
+  const count = strands.roots.faces.length, points = new Float32Array(3 * NODES * count), one = new Float32Array(3 * NODES);
+  for (let s = 0; s < count; s++) { strandShape(strands, s, offsets, lengths, pointCount, fill, [0, 0, 0, 1, ...rootPlace(on, strands.roots, s)], one); points.set(one, 3 * NODES * s); }
+  const result = coverage({ surface: on, faces, points, nodes: NODES, widthAt: (s, k) => widthAt(fill, s, k), each: Math.max(1, full / Math.max(1, count)), directions });
+  scope.postMessage({ kind: 'covered', request, result }, [result.faces.buffer as ArrayBuffer]);
+}
 
 /** Lifts filled strands out of what collides in the pose. */
 function push(of: Character, { key, nodes, count, pose, hidden, settings }: Extract<FillRequest, { kind: 'push' }>): void {

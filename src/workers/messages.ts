@@ -1,4 +1,5 @@
 /** Messages between the page and its workers. */
+import type { Coverage } from '../core/fill/coverage';
 import type { FilledStrands } from '../core/fill/strands';
 import type { Lie } from '../core/groom/grow';
 import type { Planting } from '../core/groom/planting';
@@ -41,6 +42,8 @@ export type FillRequest =
   /** Filled strands, 4 × nodes of each, to be lifted out of the colliders in a pose. */
   | { kind: 'push'; key: string; nodes: Float32Array; count: number; pose: Pose; hidden: readonly string[]; settings: SwaySettings }
   | { kind: 'plant'; request: number; order: PlantOrder }
+  /** How much skin shows between filled strands in the rest pose, from directions toward the viewer. */
+  | { kind: 'coverage'; request: number; faces: Uint32Array; strands: FilledStrands; offsets: Float32Array; lengths: Float32Array; pointCount: number; fill: { clump: number; lock: number; frizz: number; lengthSpread: number; widthUm: number; taper: number }; full: number; directions: [number, number, number][] }
   | { kind: 'fill'; request: number; faces: Uint32Array; planting: Planting; offsets: Float32Array; pointCount: number; count: number; full: number; seed: number; lengthSpread: number; density: Uint8Array | null };
 
 export type FillReply =
@@ -48,4 +51,5 @@ export type FillReply =
   | { kind: 'pushed'; key: string; nodes: Float32Array; deepest: number }
   | { kind: 'planted'; request: number; planting: Planting; offsets: Float32Array }
   | { kind: 'filled'; request: number; strands: FilledStrands }
-  | { kind: 'failed'; request: number; what: 'fill' | 'plant' | 'push'; message: string };
+  | { kind: 'covered'; request: number; result: Coverage }
+  | { kind: 'failed'; request: number; what: 'fill' | 'plant' | 'push' | 'coverage'; message: string };

@@ -64,6 +64,19 @@ describe('characters from elsewhere', () => {
     expect((await document(id)).plot.mesh).toBe('mesh');
     await takeIn(page, trial.url, [path.join(dir, 'bunny.obj')], async () => { await page.getByText('As for the last file of this kind.').waitFor(); });
   });
+  it('another groom begins on the same character, by its name', async () => {
+    const here = page.url();
+    await page.goto(trial.url);
+    await page.getByRole('button', { name: 'New groom on Bramble' }).click();
+    await page.getByLabel('Name of the new groom on Bramble').fill('whiskers');
+    await page.getByRole('button', { name: 'Begin' }).click();
+    await page.waitForURL(/\/groom\//);
+    await page.getByTestId('view').waitFor();
+    const begun = await document(new URL(page.url()).pathname.split('/').pop()!);
+    expect(begun).toMatchObject({ guides: null, plot: { mesh: 'pony', faces: null }, shot: { clip: 'trot', cyclic: true } });
+    await page.goto(here);
+    await page.getByTestId('view').waitFor();
+  });
   it('a role is changed by one choice, and undone', async () => {
     await pick(page, 'role-mesh', 'garment');
     await saved();
@@ -157,6 +170,18 @@ describe('planting on it', () => {
     expect((await document(id)).guides).toMatchObject({ count, combed: true });
     expect(Math.max(...before.map((v, i) => Math.abs(v - after[i])))).toBeLessThan(2e-3);
     await page.getByText('These guides came from a file.').waitFor();
+  });
+  it('skin that shows is told in a figure, and its bald spots are gone through', async () => {
+    await page.getByTestId('stage-fill').click();
+    await settle(page);
+    await page.getByTestId('cover-round').click();
+    await page.getByTestId('bare').waitFor();
+    expect(await page.getByTestId('bare').textContent()).toMatch(/^\d+\.\d % of the plot’s skin shows all round/);
+    await page.getByRole('button', { name: 'Next bald spot' }).click();
+    await page.getByText(/^1 of \d+: \d+ % bare$/).waitFor();
+    await page.getByRole('button', { name: 'Hide', exact: true }).click();
+    expect(await page.getByTestId('bare').count()).toBe(0);
+    await page.getByTestId('stage-plant').click();
   });
   it('a file of no curves is told; nothing changes', async () => {
     writeFileSync(path.join(dir, 'note.obj'), 'v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n');

@@ -1,7 +1,10 @@
+import { SphereGeometry } from 'three';
 import { describe, expect, it } from 'vitest';
 import { Surface } from '../mesh/surface';
 import { scatterEvenly, scatterByArea } from '../groom/planting';
+import { ALL_ROUND, coverage } from './coverage';
 import { fillPlot, nodeAt, NODES, strandShape } from './strands';
+import { makeRandom } from '../math/random';
 import { fillWeights } from './weights';
 
 /** A flat square of 0.2 m, cut through the middle by a slit that is 1 mm wide and open at one end. */
@@ -77,5 +80,32 @@ describe('filled strands', () => {
     expect(out[3 * (NODES - 1) + 1]).toBeCloseTo(2 + 0.14 * share, 4);
     expect(nodeAt(0)).toBe(0);
     expect(nodeAt(NODES - 1)).toBe(1);
+  });
+});
+
+describe('coverage', () => {
+  const g = new SphereGeometry(0.1, 48, 32), ball = new Surface(Float64Array.from(g.attributes.position.array), Uint32Array.from(g.index!.array)), faces = Uint32Array.from({ length: ball.triangles.length / 3 }, (_, f) => f), nodes = 2;
+  /** Strands that lie level before the ball, 3 mm off it, at random, so far apart on average (m). */
+  const level = (apart: number, half = 0.12): Float32Array => { const out: number[] = [], random = makeRandom(6); for (let k = 0; k < (2 * half) / apart; k++) { const y = half * (2 * random() - 1); out.push(-0.12, y, 0.103, 0.12, y, 0.103); } return Float32Array.from(out); };
+  const look = (points: Float32Array, width: number, each = 1, directions: readonly (readonly [number, number, number])[] = [[0, 0, 1]]) => coverage({ surface: ball, faces, points, nodes, widthAt: () => width, each, directions });
+  it('nothing covers nothing; what is seen is the half that faces', () => {
+    const c = look(new Float32Array(0), 1e-3), seen = Array.from(c.faces).filter((v) => !Number.isNaN(v)).length;
+    expect(c.bare).toBe(1);
+    expect(seen / faces.length).toBeGreaterThan(0.3);
+    expect(seen / faces.length).toBeLessThan(0.5);
+    expect(Array.from(look(new Float32Array(0), 1e-3, 1, ALL_ROUND).faces).every((v) => v === 1)).toBe(true);
+    expect(c.spots.length).toBeGreaterThan(3);
+  });
+  it('light that reaches the skin falls as e to the covered share', () => {
+    // Source: Beer–Lambert for strands at random; the mean of covered area over area is width / spacing
+    for (const [width, apart] of [[2e-4, 4e-4], [2e-4, 2e-4], [4e-4, 2e-4], [1e-3, 1e-3]]) expect(Math.abs(look(level(apart), width).bare - Math.exp(-width / apart))).toBeLessThan(0.06);
+    // a tenth of the strands that each stand for ten
+    expect(Math.abs(look(level(5e-4), 1e-4, 5).bare - Math.exp(-1))).toBeLessThan(0.06);
+  });
+  it('strands behind cover nothing, and a bald patch is found', () => {
+    expect(look(level(5e-4).map((v, i) => (i % 3 === 2 ? -v : v)), 1e-3).bare).toBe(1);
+    const upper = look(level(5e-4).map((v, i) => (i % 3 === 1 ? Math.abs(v) + 0.02 : v)), 2e-3);
+    expect(upper.spots.length).toBeGreaterThan(2);
+    for (const s of upper.spots) expect(ball.place(s.face, [1 / 3, 1 / 3, 1 / 3])[1]).toBeLessThan(0.03);
   });
 });

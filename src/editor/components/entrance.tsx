@@ -2,11 +2,12 @@
 /** First page: productions, their characters and grooms; a place to drop a character. */
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { useRouter } from 'next/navigation';
-import { ArrowRight, Upload, TriangleAlert } from 'lucide-react';
+import { ArrowRight, Plus, Upload, TriangleAlert } from 'lucide-react';
 import { CHARACTER_FILES, FILE_LIMITS, type NamedFile } from '../../formats/file-set';
 import { GLTF_LIMITS } from '../../formats/gltf-check';
-import { getOverview, type OverviewData } from '../state/api';
+import { getOverview, newGroom, type OverviewData } from '../state/api';
 import { BringIn } from './bring-in';
+import { Button } from './controls';
 import { Mark } from './mark';
 import { useTheme } from './theme';
 
@@ -59,6 +60,7 @@ export function Entrance() {
                       </a>
                     </li>
                   ))}
+                  <li><NewGroom character={a.name} onBegin={async (name) => { try { router.push(`/groom/${await newGroom(a.id, name)}`); } catch (e) { setError(e instanceof Error ? e.message : String(e)); } }} /></li>
                 </ul>
               </li>
             ))}
@@ -84,5 +86,17 @@ export function Entrance() {
       </section>
       {files && <BringIn files={files} onClose={() => setFiles(null)} onRefused={refused} onDone={(groomId, warnings) => { if (warnings.length > 0) sessionStorage.setItem(`warnings-${groomId}`, JSON.stringify(warnings)); router.push(`/groom/${groomId}`); }} />}
     </main>
+  );
+}
+
+/** Another groom on the same character: brows beside the hair, a coat beside the mane. */
+function NewGroom({ character, onBegin }: { character: string; onBegin: (name: string) => Promise<void> }) {
+  const [name, setName] = useState<string | null>(null), [busy, setBusy] = useState(false);
+  if (name === null) return <button type="button" aria-label={`New groom on ${character}`} onClick={() => setName('')} className="flex w-full items-center gap-1.5 px-4 py-1.5 text-left text-faint hover:bg-lifted hover:text-text"><Plus size={14} />New groom</button>;
+  return (
+    <form className="flex items-center gap-2 px-4 py-1" onSubmit={(e) => { e.preventDefault(); if (!name.trim() || busy) return; setBusy(true); void onBegin(name.trim()).finally(() => setBusy(false)); }}>
+      <input autoFocus value={name} onChange={(e) => setName(e.target.value)} onKeyDown={(e) => { if (e.key === 'Escape') setName(null); }} maxLength={100} placeholder="brows, tail, coat …" aria-label={`Name of the new groom on ${character}`} className="h-7 w-64 rounded-md border border-edge bg-raised px-2" />
+      <Button primary type="submit" disabled={!name.trim() || busy}>Begin</Button><Button onClick={() => setName(null)}>Leave it</Button>
+    </form>
   );
 }

@@ -11,6 +11,7 @@ import { worst } from '../state/stages';
 import { useEditor } from '../state/store';
 import { Button, Choice, helpProps, Note, Question, useHelp } from './controls';
 import { Field, First, type PanelProps } from './panel-parts';
+import { CoveragePart } from './coverage-part';
 import { CastPanel } from './cast-panel';
 import { BrushFields } from './brush-fields';
 import { PlantPanel } from './plant-panel';
@@ -62,6 +63,7 @@ function FillPanel({ document }: PanelProps) {
       <Question title="How thick are they?">{field('widthUm')}{field('taper')}</Question>
       <Question title="How do they lie together?">{field('clump')}{field('lock')}{field('frizzMm')}{field('lengthSpread')}</Question>
       <Question title="What colour?">{field('melanin')}{field('redness')}{field('gloss')}</Question>
+      <CoveragePart />
     </>
   );
 }

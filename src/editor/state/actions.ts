@@ -1,5 +1,6 @@
 /** Every action by name: the command box, the keys and the buttons all use this list. */
 import { FILL_PARAMETERS, PLOT_MAPS, defaultSway, defaultsOf, type PlotMap } from '../../core/document/schema';
+import { ALL_ROUND } from '../../core/fill/coverage';
 import type { Session } from './session';
 import { STAGE_NAMES } from './stages';
 import { STAGES, useEditor, type ViewName } from './store';
@@ -64,6 +65,7 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'run-stop', name: 'Stop the run', group: 'Movement', enabled: () => state().run.state === 'running', run: () => session.stopRun() },
     { id: 'worst', name: 'Go to the worst frame', group: 'Movement', keys: 'W', combo: ['w'], enabled: () => !!state().run.proof?.frames.length, run: () => goToWorst() },
     { id: 'sway-reset', name: 'Reset all movement settings', group: 'Movement', enabled: always, run: () => state().edit('Reset movement settings', (d) => { d.sway = defaultSway(); }) },
+    { id: 'cover-round', name: 'Look all round for skin that shows', group: 'Groom', enabled: () => session.filled !== null, run: () => { useEditor.setState({ stage: 'fill' }); session.cover(ALL_ROUND.map((d) => [...d]), 'round'); } },
     { id: 'fill-reset', name: 'Reset all filling settings', group: 'Groom', enabled: always, run: () => state().edit('Reset filling settings', (d) => { Object.assign(d.fill, defaultsOf(FILL_PARAMETERS)); }) },
     { id: 'bake', name: 'Bake the range', group: 'Hand-over', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'bake' }); trying(session.bake()); } },
     ...views.map(([name, label]): Action => ({ id: `view-${name}`, name: `View: ${label}`, group: 'View', enabled: always, run: () => look(name) })),

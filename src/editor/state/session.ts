@@ -179,6 +179,8 @@ export class Session {
     if (document.shot !== before?.shot) this.setFrame(useEditor.getState().frame, true);
     if (before && useEditor.getState().run.state === 'running' && this.key !== useEditor.getState().run.key) this.restartRun();
     else if (before && this.kept.size > 0) this.recall();
+    // what was seen of the skin is of the hair before
+    if (before && this.bareFaces && (document.fill !== before.fill || document.guides !== before.guides || document.plot !== before.plot)) this.uncover();
     this.scheduleFill(before === undefined ? 0 : 120);
   }
 
@@ -348,6 +350,19 @@ export class Session {
 
   // ------------------------------------------------------------ filling
 
+  /** How much of each face of the plot shows between the strands; NaN where it was not seen. */
+  bareFaces: Float32Array | null = null;
+  private coverNumber = 0;
+  /** Looks how much skin shows in the rest pose, from the directions given (toward the viewer). */
+  cover(directions: [number, number, number][], from: 'here' | 'round'): void {
+    const { filled, guides } = this, { fill } = this.document;
+    if (!filled || !guides) return;
+    this.coverFrom = from;
+    useEditor.setState({ covering: true });
+    this.toFill({ kind: 'coverage', request: ++this.coverNumber, faces: this.plotFaces, strands: filled.strands, offsets: guides.offsets, lengths: guides.lengths, pointCount: guides.pointCount, fill: { ...fill, frizz: fill.frizzMm / 1000 }, full: fill.count, directions });
+  }
+  private coverFrom: 'here' | 'round' = 'round';
+  uncover(): void { this.bareFaces = null; this.coverNumber++; useEditor.setState({ covered: null, covering: false }); this.changed(); }
   private scheduleFill(delay: number): void {
     clearTimeout(this.fillTimer);
     this.fillTimer = setTimeout(() => this.fill(), delay);
@@ -378,8 +393,12 @@ export class Session {
       this.pushed = { key: reply.key, nodes: reply.nodes };
     } else if (reply.kind === 'planted') {
       this.desk.onPlanted(reply.request, reply.planting, reply.offsets);
+    } else if (reply.kind === 'covered') {
+      if (reply.request !== this.coverNumber) return;
+      this.bareFaces = reply.result.faces;
+      useEditor.setState({ covering: false, covered: { from: this.coverFrom, bare: reply.result.bare, spots: reply.result.spots, at: -1 } });
     } else if (reply.kind === 'failed') {
-      useEditor.setState(reply.what === 'plant' ? { planting: false } : reply.what === 'fill' ? { filling: false } : {});
+      useEditor.setState(reply.what === 'plant' ? { planting: false } : reply.what === 'fill' ? { filling: false } : reply.what === 'coverage' ? { covering: false } : {});
       this.onTrouble?.(reply.message);
     } else if (reply.request === this.fillNumber) {
       this.filled = { strands: reply.strands, frames: restFrames(reply.strands.roots, this.rest, this.mesh.triangles) };

@@ -73,6 +73,9 @@ export interface EditorState {
   viewRequest: { name: ViewName; count: number };
   filling: boolean;
   planting: boolean;
+  /** How much skin shows: whether it is being looked at, from where, and which of the bald spots is shown (−1: none). */
+  covering: boolean;
+  covered: { from: 'here' | 'round'; bare: number; spots: { face: number; bare: number }[]; at: number } | null;
   /** Curves that are being brought in. */
   bringing: Bringing | null;
   /** How guides are drawn. */
@@ -100,7 +103,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   show: { hair: true, guides: false, pills: false, marks: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
   strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
-  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
+  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat',
   set: (patch) => set(patch),
   open: (groom) => set({ groom, history: startHistory(groom.document), frame: groom.document.shot.start, save: 'saved' }),

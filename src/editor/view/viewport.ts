@@ -237,12 +237,14 @@ export class Viewport {
     this.gripPoints.visible = grips.length > 0;
     if (grips.length > 0) setSegments(this.gripPoints.geometry, Float32Array.from(grips.flatMap((g) => g.toArray())));
     this.brushRing.visible &&= stage === 'comb' || stage === 'plant' || (stage === 'sway' && state.swayTool.name !== 'look');
+    const bare = stage === 'fill' && state.covered !== null;
     const bringing = stage === 'plant' ? session.curveDesk.shown() : null;
     this.seatedLines.visible = !!bringing && bringing.seated.length > 0;
     this.lostLines.visible = !!bringing && bringing.lost.length > 0;
     if (bringing) { setSegments(this.seatedLines.geometry, bringing.seated); setSegments(this.lostLines.geometry, bringing.lost); }
     if (bringing) this.guideLines.visible = false;
-    this.showMap(stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
+    if (bare) this.showBare();
+    else this.showMap(stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
   }
   private hairShown = false;
 
@@ -277,6 +279,28 @@ export class Viewport {
     let o = 0;
     for (const f of faces) for (let t = grid.start[f]; t < grid.start[f + 1]; t++, o += 3) { const k = 3 * Math.round(255 * (values ? values[t] : 1)); colours[o] = RAMP[k]; colours[o + 1] = RAMP[k + 1]; colours[o + 2] = RAMP[k + 2]; }
     P.needsUpdate = C.needsUpdate = true;
+  }
+  /** How much skin shows, face by face, on the same ramp: yellow is bare. */
+  private showBare(): void {
+    const { session } = this, bare = session.bareFaces, faces = session.plotFaces, g = this.mapMesh.geometry;
+    this.mapMesh.visible = bare !== null && bare.length === faces.length;
+    if (!bare || bare.length !== faces.length) return;
+    const T = session.mesh.triangles, P = new Float32Array(9 * faces.length), C = new Float32Array(9 * faces.length);
+    faces.forEach((f, k) => { for (let c = 0; c < 3; c++) for (let x = 0; x < 3; x++) { P[9 * k + 3 * c + x] = session.skin[3 * T[3 * f + c] + x]; C[9 * k + 3 * c + x] = Number.isNaN(bare[k]) ? 0.25 : RAMP[3 * Math.round(255 * bare[k]) + x]; } });
+    this.mapFaces = 'bare';
+    g.dispose();
+    g.setIndex(null);
+    g.setAttribute('position', new THREE.BufferAttribute(P, 3));
+    g.setAttribute('color', new THREE.BufferAttribute(C, 3));
+  }
+  /** Turns to a face of the plot, seen straight on from near by. */
+  flyTo(face: number): void {
+    const surface = this.session.surfaceNow(), p = new THREE.Vector3(...surface.place(face, [1 / 3, 1 / 3, 1 / 3])), n = new THREE.Vector3(...surface.normal(face));
+    this.controls.target.copy(p);
+    this.camera.position.copy(p).addScaledVector(n, 0.45);
+    this.controls.update();
+    useEditor.setState({ viewName: null });
+    this.touch();
   }
   private mapFaces = '';
   /** A line through places, over everything; none to take it away. */

@@ -1,8 +1,5 @@
 import { z } from 'zod';
-import { newDocument } from '@/core/document/schema';
-import { isRound, loopSeam } from '@/core/mesh/clips';
-import type { Character } from '@/core/mesh/character';
-import { restBox } from '@/core/mesh/rest-box';
+import { firstDocument } from '@/core/document/first-document';
 import { importChoicesSchema } from '@/core/mesh/placement';
 import { FILE_LIMITS, unpackSet } from '@/formats/file-set';
 import { database } from '@/server/db/connection';
@@ -25,16 +22,9 @@ export const POST = route(async (request) => {
   const productions = (await overview(db)).productions;
   const productionId = productions[0]?.id ?? (await createProduction(db, 'Production'));
   const { asset, character } = await importCharacter(db, productionId, name ?? (fileName.replace(/\.[^.]*$/, '').slice(0, 100) || 'Character'), files.value, choices ?? null);
-  const clip = character.clips[0], fps = 24, box = restBox(character), cyclic = !!clip && isRound(loopSeam(character, clip, fps), box.high[1] - box.low[1]);
-  const groomId = await createGroom(db, asset.id, 'hair', newDocument(skinFor(character), { clip: clip?.name ?? '', start: 0, end: clip ? Math.max(1, Math.round(clip.duration * fps)) : 48, fps, cyclic }), 'New groom');
+  const groomId = await createGroom(db, asset.id, 'hair', firstDocument(character), 'New groom');
   return Response.json({ groomId, warnings: asset.warnings }, { status: 201 });
 });
-
-/** The mesh hair most likely grows on: where the file says so; else the largest of the body. */
-function skinFor({ meshes }: Character): string {
-  const largest = (list: typeof meshes): (typeof meshes)[number] | undefined => [...list].sort((a, b) => b.triangles.length - a.triangles.length)[0];
-  return (meshes.find((m) => m.hair.length > 0) ?? largest(meshes.filter((m) => m.role === 'body')) ?? largest(meshes)!).name;
-}
 
 /** How the last file of a source was placed. */
 export const GET = route(async (request) => Response.json(await choicesFor(database(), z.string().max(200).parse(new URL(request.url).searchParams.get('source') ?? ''))));
