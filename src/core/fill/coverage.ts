@@ -83,13 +83,13 @@ function seenFrom({ surface, faces, points, nodes, widthAt, each }: CoverageInpu
   for (let s = 0; s < points.length / (3 * nodes); s++) for (let i = 0; i + 1 < nodes; i++) {
     const o = 3 * (s * nodes + i), x0 = col(points[o], points[o + 1], points[o + 2]), y0 = row(points[o], points[o + 1], points[o + 2]), z0 = on(d, points[o], points[o + 1], points[o + 2]), x1 = col(points[o + 3], points[o + 4], points[o + 5]), y1 = row(points[o + 3], points[o + 4], points[o + 5]), z1 = on(d, points[o + 3], points[o + 4], points[o + 5]);
     const l = Math.hypot(x1 - x0, y1 - y0), steps = Math.max(1, Math.ceil(l)), wide = (each * 0.5 * (widthAt(s, i) + widthAt(s, i + 1))) / cell;
-    // what is wider than a cell is drawn as several side by side, each of a part of the width
-    const side = Math.max(1, Math.ceil(wide)), ax = l > 1e-9 ? -(y1 - y0) / l : 1, ay = l > 1e-9 ? (x1 - x0) / l : 0, open = 1 - Math.min(1, (wide / side) * (l / steps));
+    // what is wider than a cell is drawn as several side by side, a cell apart, the last of what is left of the width
+    const side = Math.max(1, Math.ceil(wide)), ax = l > 1e-9 ? -(y1 - y0) / l : 1, ay = l > 1e-9 ? (x1 - x0) / l : 0;
     for (let k = 0; k < steps; k++) for (let m = 0; m < side; m++) {
-      const f = (k + 0.5) / steps, off = wide * ((m + 0.5) / side - 0.5), x = Math.floor(x0 + f * (x1 - x0) + off * ax), y = Math.floor(y0 + f * (y1 - y0) + off * ay);
+      const f = (k + 0.5) / steps, off = m - 0.5 * (side - 1), x = Math.floor(x0 + f * (x1 - x0) + off * ax), y = Math.floor(y0 + f * (y1 - y0) + off * ay);
       if (x < 0 || y < 0 || x >= W || y >= H) continue;
       const c = y * W + x;
-      if (z0 + f * (z1 - z0) > depth[c] - TOLERANCE) left[c] *= open;
+      if (z0 + f * (z1 - z0) > depth[c] - TOLERANCE) left[c] *= 1 - Math.min(1, wide - m) * (l / steps);
     }
   }
   for (let k = 0; k < faces.length; k++) {
