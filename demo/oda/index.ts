@@ -6,7 +6,7 @@ import { linear, writeGlb, type Material, type Part } from '../shape/glb';
 import { packWeights } from '../shape/rig';
 import * as clothes from './clothes';
 import { browMesh, EYE, head, lashMesh, lipShare, mouthLineAt, nostrilDepth, scalpShare } from './head';
-import { bones, EYE_LINE, followWeights, lookBackClip, walkClip, type Follow } from './rig';
+import { bargeRideClip, bones, EYE_LINE, followWeights, jumpAshoreClip, lookBackClip, walkClip, type Follow } from './rig';
 
 const { abs, exp, min, hypot, sin, cos, PI } = Math;
 
@@ -109,5 +109,5 @@ export async function buildOda(): Promise<Uint8Array> {
   add('scarf', 'wool', 'scarf', faceOutward(scarf.knot));
   add('trousers', 'twill', 'legs', await clothes.trousersMesh(9 * q));
   add('boots', 'boot', 'legs', faceOutward(await clothes.bootsMesh(5 * q)));
-  return writeGlb(parts, MATERIALS, bones, [lookBackClip(), walkClip()]);
+  return writeGlb(parts, MATERIALS, bones, [lookBackClip(), walkClip(), jumpAshoreClip(), bargeRideClip()]);
 }

@@ -140,3 +140,65 @@ export function lookBackClip(): DemoClip {
   }
   return { name: 'look back', rotations, translations: {} };
 }
+
+const GRAVITY = 9.81;
+/** From a crouch over a gap and down on both feet: 1.1 m in 0.4 s of free flight, weight taken up by the knees. */
+export function jumpAshoreClip(): DemoClip {
+  const duration = 1.75, fps = 24, reach = 1.1, off = 0.6, down = 1;
+  const keys = (...k: number[][]): Key[] => k.map(([t, x, y = 0, z = 0]) => [t, [x, y, z]]);
+  const sampled: Record<string, Key[]> = {}, rotations: Record<string, Key[]> = {};
+  const put = (name: string, k: Key[]): void => { sampled[name] = sampleKeys(k, duration, fps, false); rotations[name] = toQuats(sampled[name]); };
+  const leg = (late: number): Record<string, Key[]> => ({
+    thigh: keys([0, 0], [0.12, -4], [0.4, -58], [off, 10], [0.8, -60 + late], [down, -36], [1.14, -64], [1.5, -8], [duration, 0]),
+    shin: keys([0, 0], [0.12, 6], [0.4, 88], [off, 5], [0.8, 72 - late], [down, 28], [1.14, 98], [1.5, 14], [duration, 0]),
+    foot: keys([0, 0], [0.12, -2], [0.4, -30], [0.52, -8], [off, 32], [0.8, 14], [down, 8], [1.14, -34], [1.5, -6], [duration, 0]),
+    toe: keys([0, 0], [0.5, 0], [off, -22], [0.7, 4], [down, 0], [duration, 0]),
+  });
+  for (const [n, late] of [['L', 0], ['R', 9]] as const) for (const [name, k] of Object.entries(leg(late))) put(`${name}${n}`, k);
+  const arm = keys([0, 0, 0, -4], [0.38, 46, 0, -8], [off, -64, 0, -14], [0.8, -92, 0, -26], [down, -50, 0, -22], [1.16, 14, 0, -12], [1.5, 4, 0, -5], [duration, 0, 0, -4]);
+  put('upperArmL', arm);
+  put('upperArmR', arm.map(([t, [x, y, z]]) => [t, [x, -y, -z]]));
+  for (const n of ['L', 'R']) put(`foreArm${n}`, keys([0, -8], [0.38, -22], [off, -34], [0.8, -28], [1.16, -40], [duration, -8]));
+  put('spine', keys([0, 0], [0.4, 20], [off, 2], [0.8, 12], [down, 10], [1.16, 24], [1.5, 4], [duration, 0]));
+  put('chest', keys([0, 0], [0.4, 12], [off, -6], [0.8, 6], [1.16, 12], [1.5, 2], [duration, 0]));
+  put('head', keys([0, 0], [0.4, -20], [off, 6], [0.8, 10], [down, 6], [1.18, -22], [1.5, -2], [duration, 0]));
+
+  // where the ankle is before the hip, in the plane of the step; both feet stay where they stand
+  const rad = Math.PI / 180, ankle = (thigh: number, shin: number): number => {
+    const swing = (y: number, z: number, a: number): [number, number] => [y * Math.cos(a) - z * Math.sin(a), y * Math.sin(a) + z * Math.cos(a)];
+    return swing(-0.43, 0.016, thigh * rad)[1] + swing(-0.4, -0.028, (thigh + shin) * rad)[1];
+  };
+  const before = (f: number): number => ankle(sampled.thighL[f][1][0], sampled.shinL[f][1][0]), standing = before(0);
+  const soles: [string, number[]][] = ([['L', 1], ['R', -1]] as const).flatMap(([n, s]): [string, number[]][] => [[`foot${n}`, [0.084 * s, 0, -0.09]], [`foot${n}`, [0.088 * s, 0, 0.06]], [`toe${n}`, [0.09 * s, 0, 0.14]]]);
+  const hips = bones[id('hips')].head, frames = sampled.spine.map(([t]) => t), offFrame = Math.round(off * fps), downFrame = Math.round(down * fps);
+  const y = frames.map((_, f) => hips[1] - lowestPoint(bones, rotations, soles, f)), z = frames.map((_, f) => hips[2] - (before(f) - standing) + (f >= downFrame ? reach : 0));
+  // in the air the hips fall freely between the place they leave and the place they come to
+  const T = frames[downFrame] - frames[offFrame], up = (y[downFrame] - y[offFrame]) / T + (GRAVITY * T) / 2;
+  for (let f = offFrame + 1; f < downFrame; f++) {
+    const s = frames[f] - frames[offFrame];
+    y[f] = y[offFrame] + up * s - (GRAVITY * s * s) / 2;
+    z[f] = z[offFrame] + ((z[downFrame] - z[offFrame]) * s) / T;
+  }
+  return { name: 'jump ashore', rotations, translations: { hips: frames.map((t, f): Key => [t, [hips[0], y[f], z[f]]]) } };
+}
+
+/** Standing still on a barge that goes ahead at a walk, turns a little and rolls; the root is what carries her. */
+export function bargeRideClip(): DemoClip {
+  const duration = 4, fps = 24, n = duration * fps, rotations: Record<string, Key[]> = {}, root: Key[] = [];
+  const put = (name: string, at: (t: number) => [number, number, number]): void => { rotations[name] = Array.from({ length: n + 1 }, (_, f) => [f / fps, turn(...at(f / fps))]); };
+  const wave = (t: number, hz: number, phase = 0): number => Math.sin(2 * Math.PI * (hz * t + phase)), yaw = (t: number): number => 16 * smoothStep(0.6, 3.4, t), roll = (t: number): number => 1.8 * wave(t, 0.42) + 0.5 * wave(t, 0.9, 0.2);
+  let x = 0, z = 0;
+  for (let f = 0; f <= n; f++) {
+    const t = f / fps, speed = 1.1 * smoothStep(0, 0.9, t), a = (yaw(t) * Math.PI) / 180;
+    root.push([t, [x, 0.02 * wave(t, 0.5, 0.1), z]]);
+    x += (speed * Math.sin(a)) / fps;
+    z += (speed * Math.cos(a)) / fps;
+  }
+  put('root', (t) => [0.7 * wave(t, 0.5), yaw(t), roll(t)]);
+  // she stays upright over the roll, a little late
+  put('spine', (t) => [0.4 * wave(t - 0.12, 0.25), 0, -0.55 * roll(t - 0.12)]);
+  put('chest', (t) => [0.9 * wave(t, 0.27, 0.3), 0, -0.25 * roll(t - 0.16)]);
+  put('head', (t) => [-1 + 0.8 * wave(t, 0.19), -6 * smoothStep(1.2, 2.6, t), -0.2 * roll(t - 0.2)]);
+  for (const [side, s] of [['L', 1], ['R', -1]] as const) { put(`upperArm${side}`, (t) => [2 * wave(t, 0.42, 0.15), 0, -4 * s]); put(`foreArm${side}`, (t) => [-10 + 2 * wave(t, 0.31), 0, 0]); }
+  return { name: 'barge ride', rotations, translations: { root } };
+}

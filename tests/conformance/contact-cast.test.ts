@@ -26,33 +26,35 @@ function deepest(points: ArrayLike<number>, names: readonly string[], frame: num
   return most;
 }
 
-describe.each([['look back', 48, false], ['lock-beam walk', 25, true]] as const)('Oda, %s', (clip, end, cyclic) => {
-  it('no guide goes more than 0.2 mm below head, coat, collar or scarf after the run-up, no filled strand more than 0.5 mm; the net is not used', () => {
-    const settings = groom.document.sway, planting = unpackPlanting(groom.buffers[1]), offsets = floatsOf(groom.buffers[2]), mesh = character.meshes.find((m) => m.hair.length > 0)!;
-    const document = { ...groom.document, shot: { clip, start: 0, end, fps: 24, cyclic }, plot: { mesh: mesh.name, faces: null, maps: { density: null, length: null } }, guides: { count: 160, pointCount: 16, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: true } };
-    const scene: Scene = { character, mesh, clip: character.clips.find((c) => c.name === clip)!, shot: document.shot, planting, offsets, pointCount: 16, hidden: [], settings };
-    const run = new SwayRun(scene, -25, { plan: planRun(scene, -25, end) }), filled = new FilledFrames({ document, character, planting, offsets, faces: uintsOf(groom.buffers[0]), count: 400 }), worn = ['head', 'coat', 'collar', 'scarf'];
-    expect(run.report.shells).toBeGreaterThanOrEqual(4);
-    let told = 0, measured = 0, strands = 0, nets = 0;
-    while (run.frame < end) {
-      const m = run.advance();
-      nets += m.netUses;
-      if (m.frame < 0) continue;
-      told = Math.max(told, m.depth);
-      if (m.frame % 6 !== 0) continue;
-      const points = run.positions(), halves = new Float64Array(points.length);
-      // points, and the middles of the segments below them
-      for (let a = 3; a < points.length; a++) halves[a] = 0.5 * (points[a] + points[a - 3]);
-      measured = Math.max(measured, deepest(points, worn, m.frame, scene, (p) => p % 16 < 2), deepest(halves, worn, m.frame, scene, (p) => p % 16 < 3));
-      strands = Math.max(strands, deepest(filled.at(m.frame, points), worn, m.frame, scene, (p) => p % NODES < 3));
-    }
-    console.log(`${clip}: told ${(told * 1e3).toFixed(3)} mm, measured ${(measured * 1e3).toFixed(3)} mm, filled ${(strands * 1e3).toFixed(3)} mm (before ${(filled.deepest * 1e3).toFixed(2)} mm)`);
-    expect(nets).toBe(0);
-    expect(told).toBeLessThan(2e-4);
-    expect(measured).toBeLessThan(2e-4);
-    expect(strands).toBeLessThan(5e-4);
-  }, 240_000);
-});
+const KEPT = 'no guide goes more than 0.2 mm below head, coat, collar or scarf after the run-up, no filled strand more than 0.5 mm; the net is not used';
+const keeps = (clip: string, end: number, cyclic: boolean) => (): void => {
+  const settings = groom.document.sway, planting = unpackPlanting(groom.buffers[1]), offsets = floatsOf(groom.buffers[2]), mesh = character.meshes.find((m) => m.hair.length > 0)!;
+  const document = { ...groom.document, shot: { clip, start: 0, end, fps: 24, cyclic }, plot: { mesh: mesh.name, faces: null, maps: { density: null, length: null } }, guides: { count: 160, pointCount: 16, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: true } };
+  const scene: Scene = { character, mesh, clip: character.clips.find((c) => c.name === clip)!, shot: document.shot, planting, offsets, pointCount: 16, hidden: [], settings };
+  const run = new SwayRun(scene, -25, { plan: planRun(scene, -25, end) }), filled = new FilledFrames({ document, character, planting, offsets, faces: uintsOf(groom.buffers[0]), count: 400 }), worn = ['head', 'coat', 'collar', 'scarf'];
+  expect(run.report.shells).toBeGreaterThanOrEqual(4);
+  let told = 0, measured = 0, strands = 0, nets = 0;
+  while (run.frame < end) {
+    const m = run.advance();
+    nets += m.netUses;
+    if (m.frame < 0) continue;
+    told = Math.max(told, m.depth);
+    if (m.frame % 6 !== 0) continue;
+    const points = run.positions(), halves = new Float64Array(points.length);
+    // points, and the middles of the segments below them
+    for (let a = 3; a < points.length; a++) halves[a] = 0.5 * (points[a] + points[a - 3]);
+    measured = Math.max(measured, deepest(points, worn, m.frame, scene, (p) => p % 16 < 2), deepest(halves, worn, m.frame, scene, (p) => p % 16 < 3));
+    strands = Math.max(strands, deepest(filled.at(m.frame, points), worn, m.frame, scene, (p) => p % NODES < 3));
+  }
+  console.log(`${clip}: told ${(told * 1e3).toFixed(3)} mm, measured ${(measured * 1e3).toFixed(3)} mm, filled ${(strands * 1e3).toFixed(3)} mm (before ${(filled.deepest * 1e3).toFixed(2)} mm)`);
+  expect(nets).toBe(0);
+  expect(told).toBeLessThan(2e-4);
+  expect(measured).toBeLessThan(2e-4);
+  expect(strands).toBeLessThan(5e-4);
+};
+describe.each([['look back', 48, false], ['lock-beam walk', 25, true]] as const)('Oda, %s', (clip, end, cyclic) => { it(KEPT, keeps(clip, end, cyclic), 240_000); });
+// known fault: where she is thrown up and caught again at several g, hair goes up to 7.5 mm deep and the net is used
+describe('Oda, jump ashore', () => { it.fails(KEPT, keeps('jump ashore', 42, false), 240_000); });
 
 it('loft at full strength on Oda, who turns her head: rods that do not let a body have its shape are not asked for it ever harder, and the net is not used', () => {
   const thick = demoGroom(character, 1000), mesh = character.meshes.find((m) => m.hair.length > 0)!, off = { body: 'off', garment: 'off', accessory: 'off', prop: 'off', carrier: 'off' } as const;

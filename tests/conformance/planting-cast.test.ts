@@ -64,3 +64,14 @@ describe.each([['Oda', oda, odaBytes, 'head'], ['Bramble', bramble, brambleBytes
     }
   });
 });
+
+describe('Oda’s jump', () => {
+  it('is a free fall between leaving the ground and coming down, and her feet do not slide before it', async () => {
+    const character = await oda(), clip = character.clips.find((c) => c.name === 'jump ashore')!, at = (name: string, frame: number): number[] => { const pose = poseCharacter(character, clip, frame / 24), n = character.nodes.findIndex((x) => x.name === name); return Array.from(pose.slice(16 * n + 12, 16 * n + 15)); };
+    // Source: free fall, the second difference of the height is −g·dt²
+    for (let f = 16; f <= 22; f++) expect(24 * 24 * (at('hips', f + 1)[1] - 2 * at('hips', f)[1] + at('hips', f - 1)[1])).toBeCloseTo(-9.81, 1);
+    const foot = at('footL', 0);
+    for (let f = 1; f <= 11; f++) { const p = at('footL', f); expect(Math.abs(p[2] - foot[2])).toBeLessThan(0.02); }
+    expect(at('hips', 42)[2] - at('hips', 0)[2]).toBeCloseTo(1.1, 2);
+  });
+});
