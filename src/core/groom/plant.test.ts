@@ -5,7 +5,7 @@ import { Surface } from '../mesh/surface';
 import { FaceTopology, mirroredFaces } from './face-choice';
 import { rootPlace, scatterByArea, type Planting } from './planting';
 import { plantedArea, scatterRoots } from './scatter';
-import { blurMap, dabAt, evenMap, gradientMap, invertMap, mapSampler, mirrorMap, paintSmooth, paintToward, readMap, SkinGrid } from './skin-grid';
+import { blurMap, dabAt, evenMap, gradientMap, invertMap, mapSampler, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid } from './skin-grid';
 
 const sphere = (rows: number): { positions: Float64Array; triangles: Uint32Array; surface: Surface } => {
   const g = new SphereGeometry(0.1, 2 * rows, rows), positions = Float64Array.from(g.attributes.position.array), triangles = Uint32Array.from(g.index!.array);
@@ -132,6 +132,9 @@ describe('the skin grid', () => {
     expect(value(g, [0.0866, 0.05, 0])).toBeCloseTo(0.75, 1);
     const old = Float32Array.from({ length: positions.length / 3 }, (_, v) => 0.5 + 5 * positions[3 * v + 1]), bytes = new Uint8Array(old.buffer), read = readMap(bytes, grid, old.length)!, direct = mapSampler(bytes, positions, triangles)!;
     for (const f of [7, 90, 300]) expect(Math.abs(grid.sample(read, f, 0.3, 0.4) - direct(f, 0.3, 0.4))).toBeLessThan(0.005);
+    expect(readMap(packMap(left), grid, old.length)).toEqual(left);
+    expect(mapSampler(packMap(left), positions, triangles)!(7, 0.3, 0.4)).toBe(grid.sample(left, 7, 0.3, 0.4));
+    expect(readMap(packMap(left.slice(1)), grid, old.length)).toBeNull();
     expect(readMap(new Uint8Array(5), grid, old.length)).toBeNull();
     expect(mapSampler(new Uint8Array(5), positions, triangles)).toBeNull();
   });

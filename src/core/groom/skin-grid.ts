@@ -6,7 +6,7 @@
  * triangles so made. Texel (i, j) of a face, i + j ≤ steps, stands at weights 1 − (i + j)/steps, i/steps, j/steps of its corners.
  * Faces that share an edge each have texels of their own on it, at the same places where their steps agree.
  *
- * The grid is a function of the rest mesh alone: a map is one byte a texel, 0 … 255 for 0 … 1.
+ * The grid is a function of the rest mesh alone: a map is one byte a texel, 0 … 255 for 0 … 1; stored, after the four bytes “FCM1”.
  */
 import { weldByPosition } from '../mesh/surface';
 import type { Density } from './planting';
@@ -121,12 +121,23 @@ export class SkinGrid {
 /** Value everywhere. */
 export const evenMap = (grid: SkinGrid, value: number): Uint8Array => new Uint8Array(grid.count).fill(Math.round(255 * value));
 
+const MAGIC = [0x46, 0x43, 0x4d, 0x31];
+/** A map ready to be stored. */
+export function packMap(texels: Uint8Array): Uint8Array {
+  const out = new Uint8Array(4 + texels.length);
+  out.set(MAGIC);
+  out.set(texels, 4);
+  return out;
+}
+const texelsOf = (bytes: Uint8Array): Uint8Array | null => (MAGIC.every((b, k) => bytes[k] === b) ? bytes.subarray(4) : null);
+
 /**
  * A map as it is stored, on the grid: as one byte a texel, or, as earlier documents have it, as f32 a vertex. Null where the bytes
  * are neither.
  */
 export function readMap(bytes: Uint8Array, grid: SkinGrid, vertexCount: number): Uint8Array | null {
-  if (bytes.length === grid.count) return bytes;
+  const texels = texelsOf(bytes);
+  if (texels) return texels.length === grid.count ? texels : null;
   if (bytes.length !== 4 * vertexCount) return null;
   const values = new Float32Array(Uint8Array.from(bytes).buffer), out = new Uint8Array(grid.count);
   for (let f = 0; f < grid.faceCount; f++) {
@@ -138,12 +149,14 @@ export function readMap(bytes: Uint8Array, grid: SkinGrid, vertexCount: number):
 
 /** A stored map as a function of the place on the mesh. Null where the bytes are no map of it. */
 export function mapSampler(bytes: Uint8Array, rest: ArrayLike<number>, triangles: Uint32Array, grid?: SkinGrid): Density | null {
-  if (bytes.length === (4 * rest.length) / 3) {
+  const texels = texelsOf(bytes);
+  if (!texels) {
+    if (bytes.length !== (4 * rest.length) / 3) return null;
     const values = new Float32Array(Uint8Array.from(bytes).buffer);
     return (f, b, c) => (1 - b - c) * values[triangles[3 * f]] + b * values[triangles[3 * f + 1]] + c * values[triangles[3 * f + 2]];
   }
   const g = grid ?? new SkinGrid(rest, triangles);
-  return bytes.length === g.count ? (f, b, c) => g.sample(bytes, f, b, c) : null;
+  return texels.length === g.count ? (f, b, c) => g.sample(texels, f, b, c) : null;
 }
 
 export interface Dab {

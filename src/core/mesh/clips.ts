@@ -29,7 +29,7 @@ export interface Seam {
   /** rad: most that any node is turned. */
   turn: number;
   /** m/s: greatest jump in a node's velocity over the seam. */
-  kink: number;
+  jolt: number;
   /** m/s: fastest node at its start; what begins at rest need not be a round. */
   speed: number;
 }
@@ -37,11 +37,11 @@ export interface Seam {
 /** How a clip would look repeated; `fps` is the rate at which velocity is taken. */
 export function loopSeam(character: Character, clip: Clip, fps: number): Seam {
   const at = (t: number): Float64Array => poseCharacter(character, clip, clipTime(t * fps, fps, clip.duration, false)), d = Math.min(1 / fps, clip.duration / 4);
-  const first = at(0), next = at(d), last = at(clip.duration), before = at(clip.duration - d), out: Seam = { gap: 0, node: -1, turn: 0, kink: 0, speed: 0 };
+  const first = at(0), next = at(d), last = at(clip.duration), before = at(clip.duration - d), out: Seam = { gap: 0, node: -1, turn: 0, jolt: 0, speed: 0 };
   for (let n = 0; n < character.nodes.length; n++) {
     const o = 16 * n + 12, gap = Math.hypot(last[o] - first[o], last[o + 1] - first[o + 1], last[o + 2] - first[o + 2]);
     if (gap > out.gap) { out.gap = gap; out.node = n; }
-    out.kink = Math.max(out.kink, Math.hypot(...[0, 1, 2].map((c) => (next[o + c] - first[o + c] - last[o + c] + before[o + c]) / d)));
+    out.jolt = Math.max(out.jolt, Math.hypot(...[0, 1, 2].map((c) => (next[o + c] - first[o + c] - last[o + c] + before[o + c]) / d)));
     out.speed = Math.max(out.speed, Math.hypot(...[0, 1, 2].map((c) => (next[o + c] - first[o + c]) / d)));
     out.turn = Math.max(out.turn, turnBetween(first, last, 16 * n));
   }

@@ -81,6 +81,6 @@ export async function uploadCharacter(files: readonly NamedFile[], fileName: str
   return z.object({ groomId: z.string(), warnings: z.array(z.string()) }).parse(await (await call(`/api/characters?${query.toString()}`, { method: 'POST', body: body as Uint8Array<ArrayBuffer> })).json());
 }
 /** Begins another groom on a character. */
-export const newGroom = (assetId: string, name: string): Promise<string> => send('POST', `/api/characters/${assetId}/grooms`, { name }, z.object({ groomId: z.string() })).then((r) => r.groomId);
+export const newGroom = (characterId: string, name: string): Promise<string> => send('POST', `/api/characters/${characterId}/grooms`, { name }, z.object({ groomId: z.string() })).then((r) => r.groomId);
 /** How the last file of that source was placed. */
 export const importChoices = (source: string): Promise<ImportChoices | null> => get(`/api/characters?source=${encodeURIComponent(source)}`, importChoicesSchema.nullable());

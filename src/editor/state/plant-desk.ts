@@ -6,7 +6,7 @@ import { shapesBetween } from '../../core/groom/between';
 import { drawnGuide, keepOff } from '../../core/groom/draw';
 import { FaceTopology, facesOfJoint, facesOfMaterial, mirroredFaces } from '../../core/groom/face-choice';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
-import { blurMap, evenMap, gradientMap, invertMap, mirrorMap, paintSmooth, paintToward, readMap, SkinGrid, type Dab } from '../../core/groom/skin-grid';
+import { blurMap, evenMap, gradientMap, invertMap, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid, type Dab } from '../../core/groom/skin-grid';
 import type { SurfacePoint } from '../../core/mesh/surface';
 import type { FillRequest } from '../../workers/messages';
 import type { Session } from './session';
@@ -75,7 +75,7 @@ export class PlantDesk {
     return read;
   }
   private store(map: MapName, values: Uint8Array, name: string): void {
-    const id = values.every((v) => v === 255) ? null : this.keep(values);
+    const id = values.every((v) => v === 255) ? null : this.keep(packMap(values));
     useEditor.getState().edit(name, (d) => { if (isPlotMap(map)) d.plot.maps[map] = id; else d.sway.maps[map] = id; });
   }
 
@@ -112,7 +112,7 @@ export class PlantDesk {
         const sorted = Uint32Array.from(faces).sort(), facesId = sorted.length > 0 ? this.keep(bytesOf(sorted)) : null;
         let full = true;
         for (const f of sorted) for (let t = start[f]; t < start[f + 1]; t++) if (values[t] !== 255) full = false;
-        const id = full ? null : this.keep(values);
+        const id = full ? null : this.keep(packMap(values));
         useEditor.getState().edit(name, (d) => { d.plot.faces = facesId; d.plot.maps.density = id; });
       }
     }
