@@ -12,6 +12,8 @@ import { failure, type Result } from './result';
 const MAGIC = 0x46546c67, JSON_CHUNK = 0x4e4f534a, BIN_CHUNK = 0x004e4942;
 /** Attribute name under which a file may say where hair grows. */
 const HAIR_ATTRIBUTE = '_HAIR';
+/** Documents name meshes, joints and clips; longer names are cut. */
+const LONGEST_NAME = 120;
 /** What cannot be done without and is understood; all that only concerns looks can be done without. */
 const UNDERSTOOD = ['EXT_meshopt_compression', 'KHR_mesh_quantization', 'KHR_materials_unlit'];
 const ONLY_LOOKS = /^(KHR|EXT)_(materials_|texture_|lights_)|^(EXT|KHR)_texture/;
@@ -161,7 +163,7 @@ function convert(document: Document, warnings: string[]): Result<Character> {
     visit(top);
   }
   if (order.length > shown) warnings.push(`${order.length - shown} joints stood outside the scene and were taken in.`);
-  const nodes: CharacterNode[] = order.map((n, i) => ({ name: n.getName() || `joint ${i}`, parent: parents[i], translation: [...n.getTranslation()], rotation: [...n.getRotation()], scale: [...n.getScale()] }));
+  const nodes: CharacterNode[] = order.map((n, i) => ({ name: n.getName().slice(0, LONGEST_NAME) || `joint ${i}`, parent: parents[i], translation: [...n.getTranslation()], rotation: [...n.getRotation()], scale: [...n.getScale()] }));
   const unnamed = order.filter((n) => !n.getName()).length;
   if (unnamed > 0) warnings.push(`${unnamed} unnamed nodes were given numbers for names.`);
 
@@ -190,7 +192,7 @@ function convert(document: Document, warnings: string[]): Result<Character> {
     const primitives = mesh.listPrimitives().filter((p) => p.getMode() >= 4 && p.getAttribute('POSITION')?.getElementSize() === 3);
     if (primitives.length < mesh.listPrimitives().length) warnings.push(`${mesh.getName() || node.getName() || 'A mesh'}: points and lines were left out; only triangles are used.`);
     if (primitives.length === 0) continue;
-    const wanted = node.getName() || mesh.getName() || `mesh ${i}`;
+    const wanted = (node.getName() || mesh.getName() || `mesh ${i}`).slice(0, LONGEST_NAME);
     let name = wanted;
     for (let k = 2; names.has(name); k++) name = `${wanted} ${k}`;
     names.add(name);
@@ -198,7 +200,7 @@ function convert(document: Document, warnings: string[]): Result<Character> {
     meshes.push(joinPrimitives(name, i, skin ? skinIndex.get(skin)! : -1, primitives, weights, materialOf, skins, warnings));
   }
   const clips = root.listAnimations().map((animation, k): Clip => {
-    const name = animation.getName() || `clip ${k + 1}`, channels: Channel[] = [];
+    const name = animation.getName().slice(0, LONGEST_NAME) || `clip ${k + 1}`, channels: Channel[] = [];
     let dropped = 0;
     for (const channel of animation.listChannels()) {
       const target = channel.getTargetNode(), path = channel.getTargetPath(), sampler = channel.getSampler(), input = sampler?.getInput(), output = sampler?.getOutput(), node = target ? indexOf.get(target) : undefined;

@@ -114,6 +114,16 @@ describe('what files bring', () => {
     expect(warnings.join(' ')).toMatch(/moves 1 skinned meshes themselves, which has no effect/);
     expect(character.clips[0].channels.length).toBe(2);
   });
+  it('clips of one name get names of their own, names without end are cut', async () => {
+    const { character } = await open(await glb((d) => {
+      const root = d.getRoot(), [first] = root.listAnimations(), again = d.createAnimation('bend');
+      for (const s of first.listSamplers()) again.addSampler(s);
+      for (const c of first.listChannels()) again.addChannel(d.createAnimationChannel().setTargetNode(c.getTargetNode()).setTargetPath('rotation').setSampler(c.getSampler()));
+      root.listNodes().find((n) => n.getMesh())!.setName('x'.repeat(900));
+    }));
+    expect(character.clips.map((c) => c.name)).toEqual(['bend', 'bend 2']);
+    expect(character.meshes[0].name.length).toBe(120);
+  });
   it('one movement in pieces is seen, and joined', () => {
     const piece = (name: string, node: number) => ({ name, duration: 1, channels: [{ node, path: 'rotation' as const, interpolation: 'LINEAR' as const, times: Float32Array.of(0, 1), values: new Float32Array(8) }] });
     const clips = [piece('walk_hip', 0), piece('walk_knee', 1), piece('walk_foot', 2)];

@@ -20,6 +20,12 @@ export function finishCharacter(raw: Character, warnings: string[]): Result<Char
     n.rotation = l > 1e-9 ? (n.rotation.map((v) => v / l) as typeof n.rotation) : [0, 0, 0, 1];
   }
   character.clips = character.clips.map((c) => mendClip(character, c, warnings)).filter((c) => c.channels.length > 0);
+  const clipNames = new Set<string>();
+  for (const clip of character.clips) {
+    const { name } = clip;
+    for (let k = 2; clipNames.has(clip.name); k++) clip.name = `${name} ${k}`;
+    clipNames.add(clip.name);
+  }
   const rest = poseCharacter(character, null, 0);
   if (!rest.every(Number.isFinite)) return failure('invalid', 'Its joints stand at places that are not numbers. Export it again.', 'nodes');
   unmirror(character, rest, warnings);
