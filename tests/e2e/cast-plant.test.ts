@@ -171,6 +171,26 @@ describe('planting on it', () => {
     expect(Math.max(...before.map((v, i) => Math.abs(v - after[i])))).toBeLessThan(2e-3);
     await page.getByText('These guides came from a file.').waitFor();
   });
+  it('a groom is carried over to a newer file of its character, and what moved is told', async () => {
+    const text = readFileSync(path.join(dir, 'bunny.obj'), 'utf8'), here = page.url(), { count } = (await document(id)).guides!;
+    // a newer file: every vertex 2 mm higher; its faces the same
+    writeFileSync(path.join(dir, 'bunny-2.obj'), text.split('\n').map((l) => { const [k, x, y, z] = l.split(' '); return k === 'v' ? `v ${x} ${y} ${Number(z) + 0.2}` : l; }).join('\n'));
+    await takeIn(page, trial.url, [path.join(dir, 'bunny-2.obj')]);
+    await page.goto(here);
+    await page.getByTestId('view').waitFor();
+    await page.getByTestId('stage-cast').click();
+    await pick(page, 'carry-to', /bunny-2/);
+    await page.getByTestId('carry').click();
+    const told = await page.getByTestId('carried').textContent();
+    expect(told).toMatch(/has the same triangles/);
+    expect(told).toMatch(new RegExp(`${count} of ${count} roots moved, by 2\\.0 mm on average and 2\\.0 mm at most`));
+    await page.getByRole('link', { name: 'Open it' }).click();
+    await page.waitForURL((u) => u.href !== here && u.pathname.startsWith('/groom/'));
+    await page.getByTestId('view').waitFor();
+    expect((await document(new URL(page.url()).pathname.split('/').pop()!)).guides!.count).toBe(count);
+    await page.goto(here);
+    await page.getByTestId('view').waitFor();
+  });
   it('skin that shows is told in a figure, and its bald spots are gone through', async () => {
     await page.getByTestId('stage-fill').click();
     await settle(page);

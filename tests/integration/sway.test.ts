@@ -132,7 +132,7 @@ describe('the pool', () => {
   });
   it('ends with the reason where a share fails, and may be left early', async () => {
     const run = (change: object) => computeFrames({ document: { ...document, ...change }, character: packed, planting, offsets, firstFrame: 0, lastFrame: 11 }, 2, path.resolve('dist/sway-share.mjs'));
-    await expect((async () => { for await (const item of run({ plot: { mesh: 'hat', faces: null } })) void item; })()).rejects.toThrow(/a mesh of the character/);
+    await expect((async () => { for await (const item of run({ plot: { ...document.plot, mesh: 'hat' } })) void item; })()).rejects.toThrow(/a mesh of the character/);
     let frames = 0;
     for await (const item of run({})) if (item.kind === 'frame' && ++frames === 3) break;
     expect(frames).toBe(3);

@@ -2,6 +2,7 @@ import { IcosahedronGeometry, SphereGeometry } from 'three';
 import { describe, expect, it } from 'vitest';
 import { makeRandom } from '../math/random';
 import { Surface } from '../mesh/surface';
+import { carryOver } from './carry-over';
 import { FaceTopology, mirroredFaces } from './face-choice';
 import { rootPlace, scatterByArea, type Planting } from './planting';
 import { plantedArea, scatterRoots } from './scatter';
@@ -158,5 +159,35 @@ describe('choosing faces', () => {
     const area = (list: Uint32Array): number => plantedArea(surface, list, null);
     expect(area(both) / area(right)).toBeCloseTo(2, 1);
     expect(right.every((f) => both.includes(f))).toBe(true);
+  });
+});
+
+describe('a groom carried over', () => {
+  const P = 5, planting = scatterRoots(surface, all.slice(0, 400), 60, 4), offsets = new Float32Array(3 * P * 60);
+  for (let g = 0; g < 60; g++) { const n = surface.normal(planting.faces[g]); for (let k = 0; k < P; k++) for (let c = 0; c < 3; c++) offsets[3 * (P * g + k) + c] = 0.01 * k * n[c]; }
+  const grid = new SkinGrid(positions, triangles), map = new Uint8Array(grid.count), groom = { faces: all.slice(0, 400), planting, offsets, pointCount: P, maps: [map] };
+  for (let f = 0; f < grid.faceCount; f++) grid.eachOf(f, (t, b, c) => { map[t] = surface.place(f, [1 - b - c, b, c])[1] > 0.05 ? 255 : 0; });
+  it('to the same triangles, moved: roots stay in theirs, all else as it was', () => {
+    const moved = new Surface(positions.map((v, i) => (i % 3 === 1 ? v + 0.002 : v)), triangles), r = carryOver(surface, moved, groom);
+    expect(r.same).toBe(true);
+    expect(r.planting).toBe(planting);
+    expect(r.report).toMatchObject({ roots: 60, moved: 60, far: 0 });
+    expect(r.report.farthest).toBeCloseTo(0.002, 6);
+    r.offsets.forEach((v, i) => expect(Math.abs(v - offsets[i])).toBeLessThan(1e-6));
+  });
+  it('to another mesh of the same shape: the nearest skin, hair upright on it, the plot and its maps', () => {
+    const other = sphere(31), r = carryOver(surface, other.surface, groom), old = surface.triangles.length;
+    expect(r.same).toBe(false);
+    expect(other.triangles.length).not.toBe(old);
+    expect(r.report.farthest).toBeLessThan(0.0015);
+    for (let g = 0; g < 60; g++) {
+      const n = other.surface.normal(r.planting.faces[g]), tip = [0, 1, 2].map((c) => r.offsets[3 * (P * g + P - 1) + c]);
+      expect((tip[0] * n[0] + tip[1] * n[1] + tip[2] * n[2]) / 0.04).toBeGreaterThan(0.999);
+    }
+    const area = (on: Surface, list: ArrayLike<number>): number => plantedArea(on, list, null);
+    expect(area(other.surface, r.faces) / area(surface, groom.faces)).toBeCloseTo(1, 1);
+    const fine = new SkinGrid(other.positions, other.triangles), value = (y: number): number => { const h = other.surface.nearest([Math.sqrt(0.01 - y * y), y, 0])!; return fine.sample(r.maps[0], h.face, h.barycentric[1], h.barycentric[2]); };
+    expect(value(0.06)).toBe(1);
+    expect(value(0.04)).toBe(0);
   });
 });

@@ -7,6 +7,7 @@ import { nodeKey, type CharacterMesh, type Role } from '../../core/mesh/characte
 import { isRound, loopSeam, loops } from '../../core/mesh/clips';
 import { restBox } from '../../core/mesh/rest-box';
 import { useEditor } from '../state/store';
+import { CarryPart } from './carry-part';
 import { Note, NumberField, OneOf, Question, Toggle } from './controls';
 import type { PanelProps } from './panel-parts';
 import { ROLE_OPTIONS } from './roles';
@@ -50,6 +51,7 @@ export function CastPanel({ document }: PanelProps) {
       <Question title="What is each mesh?">
         <ul>{session.character.meshes.map((m) => <li key={m.name}><OneOf label={m.name} testId={`role-${m.name}`} value={roleOf(m, document.sway)} onChange={(v) => setRole(m, v)} options={ROLE_OPTIONS} /></li>)}</ul>
       </Question>
+      <CarryPart />
       <Question title="What came in?">
         <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-soft">
           {([['File', session.groom.character.fileName], ['Meshes', session.character.meshes.length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}

@@ -80,7 +80,7 @@ export async function uploadCharacter(files: readonly NamedFile[], fileName: str
   const query = new URLSearchParams({ fileName, name, choices: JSON.stringify(choices) }), body = files.length === 1 ? files[0].bytes : setBytes(files);
   return z.object({ groomId: z.string(), warnings: z.array(z.string()) }).parse(await (await call(`/api/characters?${query.toString()}`, { method: 'POST', body: body as Uint8Array<ArrayBuffer> })).json());
 }
-/** Begins another groom on a character. */
-export const newGroom = (characterId: string, name: string): Promise<string> => send('POST', `/api/characters/${characterId}/grooms`, { name }, z.object({ groomId: z.string() })).then((r) => r.groomId);
+/** Begins another groom on a character, afresh or with a document whose buffers are there. */
+export const newGroom = (characterId: string, name: string, document?: GroomDocument): Promise<string> => send('POST', `/api/characters/${characterId}/grooms`, { name, document }, z.object({ groomId: z.string() })).then((r) => r.groomId);
 /** How the last file of that source was placed. */
 export const importChoices = (source: string): Promise<ImportChoices | null> => get(`/api/characters?source=${encodeURIComponent(source)}`, importChoicesSchema.nullable());
