@@ -134,9 +134,3 @@ export function hairShare(wx: number, y: number, z: number, normal: ArrayLike<nu
   for (const [feather, behind] of [[foreFeather, 388], [hindFeather, -528]] as const) if (y < 230 && z < behind) k = max(k, 0.8 * (1 - smoothStep(2, 9, feather(x, y, z))));
   return k;
 }
-/** Where a coat of short hair grows: all but hooves, eyes, nostrils and the inside of the ears. */
-export function coatShare(wx: number, y: number, z: number): number {
-  const x = abs(wx), [hx, hy, hz] = toHead(x, y, z), { u } = faceShare(x, y, z);
-  if (y < 105) return 0;
-  return z > 560 && y > 1000 ? smoothStep(31, 38, eyeDistance(hx, hy, hz)) * smoothStep(3, 8, nostril(hx, hy, hz)) * (1 - smoothStep(395, 425, u)) : 1;
-}

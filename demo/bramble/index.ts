@@ -3,7 +3,7 @@ import { extract, fieldOpenness, gridLines, type Mesh } from '../shape/extract';
 import { faceOutward } from '../shape/cloth';
 import { linear, writeGlb, type Material, type Part } from '../shape/glb';
 import { packWeights } from '../shape/rig';
-import { body, coatColour, coatShare, EYE, fromHead, hairShare } from './body';
+import { body, coatColour, EYE, fromHead, hairShare } from './body';
 import { bones, followWeights, SCALE, shakeClip, trotClip } from './rig';
 import { blanketMesh, girthMesh } from './tack';
 
@@ -38,14 +38,13 @@ export async function buildBramble(): Promise<Uint8Array> {
     gridLines([[-8, 4], [110, 5], [200, 8], [300, 13], [1000, 14], [1080, 5], [1190, 3.4], [1540, 3.4], [1740, 4]]),
     gridLines([[-790, 13], [-500, 11], [-100, 15], [350, 12], [600, 9], [730, 4], [900, 3.5], [1160, 4]]),
     27000, 3, { lip: 1.7, eps: 1, normalWeight: 2.5 });
-  const openness = fieldOpenness(body, skin.positions, skin.normals, [8, 20, 45, 80], 0.9), colors: number[] = [], hair: number[] = [], coat: number[] = [];
+  const openness = fieldOpenness(body, skin.positions, skin.normals, [8, 20, 45, 80], 0.9), colors: number[] = [], hair: number[] = [];
   for (let v = 0; v < openness.length; v++) {
     const [x, y, z] = skin.positions.subarray(3 * v, 3 * v + 3);
     colors.push(...coatColour(x, y, z, skin.normals[3 * v + 1], openness[v]));
     hair.push(hairShare(x, y, z, skin.normals.subarray(3 * v, 3 * v + 3)));
-    coat.push(coatShare(x, y, z));
   }
-  add('pony', 'coat', 'body', skin, { colors, scalars: { _HAIR: hair, _COAT: coat } });
+  add('pony', 'coat', 'body', skin, { colors, scalars: { _HAIR: hair } });
   for (const side of [1, -1] as const) { const eye = eyeMesh(side); add('eyes', 'eye', 'head', outwardAs(eye), { colors: eye.colors }); }
   add('blanket', 'wool', 'trunk', faceOutward(await blanketMesh(11)));
   add('girth', 'leather', 'trunk', faceOutward(await girthMesh(9)));

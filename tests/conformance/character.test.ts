@@ -1,11 +1,8 @@
 import { beforeAll, describe, expect, it } from 'vitest';
 import * as THREE from 'three';
 import { GLTFLoader, type GLTF } from 'three/addons/loaders/GLTFLoader.js';
-import validator from 'gltf-validator';
 import { clipTime, poseCharacter, skinPositions, type Character } from '../../src/core/mesh/character';
 import { oda, odaBytes } from '../helpers/oda';
-
-interface Report { issues: { numErrors: number; numWarnings: number; messages: unknown[] } }
 
 describe('the demo character', () => {
   let character: Character, gltf: GLTF;
@@ -15,14 +12,7 @@ describe('the demo character', () => {
     gltf = await new GLTFLoader().parseAsync(odaBytes().slice().buffer, '');
   });
 
-  it('gltf-validator finds no error', async () => {
-    const report = (await validator.validateBytes(odaBytes())) as Report;
-    expect(report.issues.messages).toEqual([]);
-    expect(report.issues.numErrors).toBe(0);
-  });
-
-  it('is under 4 MB and a person of 1.72 m', () => {
-    expect(odaBytes().length).toBeLessThan(4 * 1048576);
+  it('is a person of 1.72 m', () => {
     let top = 0;
     for (const m of character.meshes) for (let i = 1; i < m.positions.length; i += 3) top = Math.max(top, m.positions[i]);
     expect(top).toBeGreaterThan(1.70);

@@ -3,7 +3,7 @@ import type { GroomDocument } from '../document/schema';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../groom/planting';
 import { mapSampler } from '../groom/skin-grid';
 import { polylineLength } from '../groom/polyline';
-import { clipTime, poseCharacter, skinPositions, type Character } from '../mesh/character';
+import { clipTime, poseCharacter, restPositions, skinPositions, type Character } from '../mesh/character';
 import { Surface } from '../mesh/surface';
 import { pushFilled } from '../sway/push-filled';
 import { fillPlot, NODES, strandShape, type FilledStrands } from './strands';
@@ -23,8 +23,7 @@ export class FilledFrames {
 
   constructor(private readonly input: FilledInput) {
     const { document, character, planting, offsets, faces } = input, { guides, plant, fill } = document, mesh = this.mesh();
-    const rest = new Float64Array(mesh.positions.length);
-    skinPositions(character, mesh, poseCharacter(character, null, 0), rest);
+    const rest = restPositions(character, mesh);
     const density = input.density ? mapSampler(input.density, rest, mesh.triangles) : null;
     this.strands = fillPlot(new Surface(rest, mesh.triangles), faces, planting, offsets, guides!.pointCount, { count: input.count, full: Math.max(input.count, fill.count) }, plant.seed, fill.lengthSpread, density);
     const count = this.strands.roots.faces.length;

@@ -1,6 +1,6 @@
 /** New guides that take shape and length from their neighbours. */
 import { fillWeights } from '../fill/weights';
-import { addScaled, cross, dot, normalize, type Vec3 } from '../math/vec';
+import { shortestTurn, type Vec3 } from '../math/vec';
 import type { Surface } from '../mesh/surface';
 import type { Planting } from './planting';
 import { polylineLength } from './polyline';
@@ -29,13 +29,4 @@ export function shapesBetween(surface: Surface, guides: Planting, offsets: Array
     for (let i = 0; i < stride; i++) out[o + i] *= k;
   }
   return out;
-}
-
-/** The least rotation that takes one unit vector to another; Rodrigues' formula. */
-function shortestTurn(from: Vec3, to: Vec3): (x: number, y: number, z: number, out: Vec3) => void {
-  const c = dot(from, to), axis = cross(from, to), s = Math.hypot(...axis), k = s > 1e-9 ? normalize(axis) : ([0, 0, 0] as Vec3);
-  return (x, y, z, out) => {
-    const v: Vec3 = [x, y, z], kv = cross(k, v), along = dot(k, v), r = s > 1e-9 ? addScaled(addScaled([c * x, c * y, c * z], kv, s), k, along * (1 - c)) : v;
-    out[0] = r[0]; out[1] = r[1]; out[2] = r[2];
-  };
 }

@@ -1,6 +1,6 @@
 /** A groom on a newer version of its mesh, or on another one: by the same triangles, or by the nearest place in the rest pose. */
 import type { Surface } from '../mesh/surface';
-import { cross, dot, normalize, type Vec3 } from '../math/vec';
+import { shortestTurn, type Vec3 } from '../math/vec';
 import { rootPlace, type Planting } from './planting';
 import { SkinGrid } from './skin-grid';
 
@@ -54,13 +54,7 @@ function carryMaps(from: Surface, to: Surface, maps: readonly Uint8Array[]): Uin
   return out;
 }
 
-/** Turns a guide by the least rotation between two unit normals. Source: Rodrigues' formula. */
 function turnGuide(offsets: Float32Array, g: number, pointCount: number, a: Vec3, b: Vec3): void {
-  const axis = cross(a, b), s = Math.hypot(...axis), c = dot(a, b);
-  if (s < 1e-7) return;
-  const k = normalize(axis);
-  for (let o = 3 * pointCount * g; o < 3 * pointCount * (g + 1); o += 3) {
-    const v: Vec3 = [offsets[o], offsets[o + 1], offsets[o + 2]], kv = cross(k, v), along = dot(k, v);
-    for (let x = 0; x < 3; x++) offsets[o + x] = c * v[x] + s * kv[x] + (1 - c) * along * k[x];
-  }
+  const turn = shortestTurn(a, b), out: Vec3 = [0, 0, 0];
+  for (let o = 3 * pointCount * g; o < 3 * pointCount * (g + 1); o += 3) { turn(offsets[o], offsets[o + 1], offsets[o + 2], out); offsets.set(out, o); }
 }

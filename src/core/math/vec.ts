@@ -38,3 +38,15 @@ export function perpendicular(t: Vec3): Vec3 {
   const axis: Vec3 = ax <= ay && ax <= az ? [1, 0, 0] : ay <= az ? [0, 1, 0] : [0, 0, 1];
   return normalize(addScaled(axis, t, -dot(axis, t)));
 }
+
+/** The least rotation that takes one unit vector to another, as a function that turns (x, y, z) into `out`. Source: Rodrigues' formula. */
+export function shortestTurn(from: Vec3, to: Vec3): (x: number, y: number, z: number, out: Vec3) => void {
+  const axis = cross(from, to), s = Math.hypot(...axis), c = dot(from, to), k = normalize(axis);
+  return (x, y, z, out) => {
+    if (s < 1e-9) { out[0] = x; out[1] = y; out[2] = z; return; }
+    const along = (1 - c) * (k[0] * x + k[1] * y + k[2] * z);
+    out[0] = c * x + s * (k[1] * z - k[2] * y) + along * k[0];
+    out[1] = c * y + s * (k[2] * x - k[0] * z) + along * k[1];
+    out[2] = c * z + s * (k[0] * y - k[1] * x) + along * k[2];
+  };
+}

@@ -7,30 +7,15 @@ import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Role } from '../../core/mesh/character';
 import { AS_IT_IS, guessUnit, guessUp, UNITS, UPS, type ImportChoices, type Placement, type Unit } from '../../core/mesh/placement';
 import type { NamedFile } from '../../formats/file-set';
-import type { ImportReply, ImportRequest, ImportSummary } from '../../workers/import.worker';
+import type { ImportSummary } from '../../workers/import.worker';
 import { ApiError, importChoices, uploadCharacter } from '../state/api';
+import { readFiles } from '../state/read-files';
 import { ImportPreview, type Frame } from '../view/import-preview';
 import { Button, Note, OneOf, Toggle, useHelp, useSize } from './controls';
 import { ROLE_OPTIONS } from './roles';
 
 const UNIT_NAMES: Record<Unit, string> = { m: 'metres', cm: 'centimetres', mm: 'millimetres', in: 'inches', ft: 'feet' };
 const UP_NAMES: Record<(typeof UPS)[number], string> = { '+y': 'Y up', '-y': 'Y down', '+z': 'Z up', '-z': 'Z down', '+x': 'X up', '-x': 'X down' };
-
-/** Reads the files in a worker; rejects with what is wrong with them. */
-function readFiles(files: NamedFile[], step: (text: string) => void, signal: AbortSignal): Promise<ImportSummary> {
-  const worker = new Worker(new URL('../../workers/import.worker.ts', import.meta.url), { type: 'module' });
-  return new Promise<ImportSummary>((resolve, reject) => {
-    signal.addEventListener('abort', () => { worker.terminate(); reject(new Error('stopped')); });
-    worker.onerror = (e) => { worker.terminate(); reject(new Error(`The file could not be read: ${e.message || 'the reader ran out of memory'}.`)); };
-    worker.onmessage = ({ data }: MessageEvent<ImportReply>) => {
-      if (data.kind === 'step') { step(data.text); return; }
-      worker.terminate();
-      if (data.kind === 'read') resolve(data.summary);
-      else if (data.kind === 'refused') reject(new Error(data.error.message));
-    };
-    worker.postMessage({ kind: 'character', files } satisfies ImportRequest);
-  });
-}
 
 /** What the file's own numbers suggest. */
 function guess(summary: ImportSummary): Placement {
@@ -47,7 +32,7 @@ export function BringIn({ files, onDone, onClose, onRefused }: { files: NamedFil
 
   useEffect(() => {
     const stop = new AbortController();
-    readFiles(files, setStep, stop.signal).then(async (read) => {
+    readFiles('character', files, setStep, stop.signal).then(async ({ summary: read }) => {
       const before = await importChoices(read.source).catch(() => null);
       if (stop.signal.aborted) return;
       setRemembered(before !== null);

@@ -6,7 +6,7 @@ import { placeGuides, rootPlace } from '../../core/groom/planting';
 import { guessCurvePlacement, keepEdits, placeCurves, rootsAreLast, seatCurves, type CurvePlacement, type Seated } from '../../core/groom/seat';
 import { physicalRod } from '../../core/sway/materials';
 import type { NamedFile } from '../../formats/file-set';
-import type { ImportReply, ImportRequest } from '../../workers/import.worker';
+import { readFiles } from './read-files';
 import type { Session } from './session';
 import { useEditor, type Bringing } from './store';
 
@@ -23,17 +23,7 @@ export class CurveDesk {
 
   /** Reads curves off the main thread and places them as they fit best; rejects with what is wrong with them. */
   async open(files: NamedFile[]): Promise<void> {
-    const read = await new Promise<Extract<ImportReply, { kind: 'curves' }>>((resolve, reject) => {
-      const worker = new Worker(new URL('../../workers/import.worker.ts', import.meta.url), { type: 'module' });
-      worker.onerror = (e) => { worker.terminate(); reject(new Error(`The file could not be read: ${e.message || 'the reader ran out of memory'}.`)); };
-      worker.onmessage = ({ data }: MessageEvent<ImportReply>) => {
-        if (data.kind === 'step') return;
-        worker.terminate();
-        if (data.kind === 'curves') resolve(data);
-        else if (data.kind === 'refused') reject(new Error(data.error.message));
-      };
-      worker.postMessage({ kind: 'curves', files } satisfies ImportRequest);
-    });
+    const read = await readFiles('curves', files);
     if (read.curves.length > MOST_GUIDES) throw new Error(`“${read.fileName}” holds ${read.curves.length.toLocaleString('en')} curves; a groom has at most ${MOST_GUIDES.toLocaleString('en')} guides. Export the guides, not the filled strands.`);
     this.curves = read.curves;
     const placement = guessCurvePlacement(this.curves, this.session.restSurface, { scale: read.scale, up: read.up });

@@ -88,8 +88,7 @@ export class Session {
     this.mesh = character.meshes.find((m) => m.name === document.plot.mesh) ?? character.meshes[0];
     this.pose = poseCharacter(character, null, 0);
     this.restPose = this.pose.slice();
-    this.rest = new Float64Array(this.mesh.positions.length);
-    skinPositions(character, this.mesh, this.pose, this.rest);
+    this.rest = restPositions(character, this.mesh);
     this.skin = this.rest.slice();
     this.restSurface = new Surface(this.rest, this.mesh.triangles);
     this.swayWorkers = Array.from({ length: Math.max(1, Math.min(MOST_SHARES, (navigator.hardwareConcurrency || 2) - 1)) }, () => new Worker(new URL('../../workers/sway.worker.ts', import.meta.url), { type: 'module' }));
