@@ -11,7 +11,7 @@ export const measuresSchema = z.object({
   frame: z.number().int(), stretch: z.number(), stretchGuide: z.number().int(), depth: z.number(), depthGuide: z.number().int(), netUses: z.number().int(),
   contacts: z.number().int().default(0), press: z.number().default(0), broken: z.array(z.number().int()).default([]), volume: z.number().default(1),
 });
-const planSchema = z.object({ substeps: z.number().int(), passes: z.number().int(), error: z.number(), because: z.enum(['asked', 'error', 'root speed', 'root turning', 'contact', 'least', 'most']) });
+const planSchema = z.object({ substeps: z.number().int(), passes: z.number().int(), error: z.number(), because: z.enum(['asked', 'error', 'root speed', 'root turning', 'root jolt', 'contact', 'least', 'most']) });
 /** What was not yet measured by earlier versions stands at its default. */
 export const reportSchema = z.object({
   kernel: z.enum(['float64', 'simd']).default('float64'), plan: planSchema.default({ substeps: 8, passes: 1, error: 0, because: 'asked' }), heldShare: z.number().default(0), guides: z.number().int(), cut: z.number().int(), beganInside: z.number().int(), beganDeepest: z.number(), pills: z.number().int(),

@@ -40,6 +40,12 @@ const BENDS = 0.97;
 const STEP = 0.003, MOST_STEPS = 4;
 /** A second surface counts where it faces another way than the nearest. */
 const OTHER_WAY = 0.8;
+/** A nearest place so many times further than the plane it lies in is beside it. */
+const BESIDE = 1.05;
+/** Contacts of an edge whose normals' cosine is less face each other; together they lean another way if their sum is so long. */
+const OPPOSED = -0.3, LEANING = 0.15;
+/** A surface met at the end of a substep that faces so differently (cosine) from the one it comes from is another side. */
+const TURNED = 0.7;
 /** Steps from triangle to triangle at most. */
 const STEPS = 8;
 
@@ -89,6 +95,10 @@ export class Shell {
   private hits = new Int32Array(0);
   private sides = new Int8Array(0);
   private points = 0;
+  /** Points: 1 where the nearest place is beside what is followed, not before it, as past the rim of a collar. */
+  private astray = new Uint8Array(0);
+  /** Points: triangle nearest where they would go. */
+  private goal = new Int32Array(0);
   /** Points, then middles of edges: m, how far all else may still come nearer before they look again; how much it can in a substep of the frame in which they looked. */
   private budget = new Float64Array(0);
   private rate = new Float64Array(0);
@@ -127,6 +137,8 @@ export class Shell {
     this.hits = new Int32Array(3 * points).fill(-1);
     this.sides = new Int8Array(3 * points);
     this.points = points;
+    this.astray = new Uint8Array(points);
+    this.goal = new Int32Array(points).fill(-1);
     this.budget = new Float64Array(2 * points).fill(-1);
     this.rate = new Float64Array(2 * points);
     this.lookedIn = new Int32Array(2 * points);
@@ -286,21 +298,72 @@ export class Shell {
     }
     if (hits[o] >= 0) this.touch(p, 0, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
     if (hits[o + 1] >= 0) this.touch(p, 1, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
-    // the surface is as good as flat between its ends: they are enough
-    if (hits[o] >= 0 && (rooted || (below >= 0 && this.facing(hits[o], below) > BENDS))) { hits[o + 2] = -1; return; }
+    // the surface is as good as flat between its ends, and reaches as far: they are enough
+    if (hits[o] >= 0 && (rooted || (below >= 0 && this.flatBetween(p, hits[o], below)))) { hits[o + 2] = -1; return; }
     // the middle, from where its ends are
     if (hits[o + 2] < 0) { hits[o + 2] = seed; this.sides[o + 2] = hits[o] >= 0 ? this.sides[o] : this.sides[o - 3]; }
     this.touch(p, 2, r, 0.5, 0.5 * (ax + bx), 0.5 * (ay + by), 0.5 * (az + bz), 0.5 * (apx + bpx), 0.5 * (apy + bpy), 0.5 * (apz + bpz), ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
-    // what lies across the edge may be thin: from the middle out to both ends in short steps
+    // what lies across the edge may be thin: in short steps from the middle out and from both ends in
     const middle = hits[o + 2], length = Math.sqrt((bpx - apx) ** 2 + (bpy - apy) ** 2 + (bpz - apz) ** 2), steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP));
-    for (let half = -1; half < 2 && middle >= 0; half += 2) {
-      hits[o + 2] = middle;
-      for (let k = 1; k <= steps && hits[o + 2] >= 0; k++) {
-        const t = 0.5 + (half * 0.5 * k) / (steps + 1), u = 1 - t;
+    for (let half = -1; half < 2; half += 2) for (let way = 0; way < 2; way++) {
+      const end = half > 0 ? hits[o] : below, inner = end >= 0 ? (steps + 1) >> 1 : steps;
+      hits[o + 2] = way === 0 ? middle : end;
+      for (let k = 0; k < (way === 0 ? inner : steps - inner) && hits[o + 2] >= 0; k++) {
+        const t = 0.5 + (half * 0.5 * (way === 0 ? k + 1 : steps - k)) / (steps + 1), u = 1 - t;
         this.touch(p, 2, r, t, u * ax + t * bx, u * ay + t * by, u * az + t * bz, u * apx + t * bpx, u * apy + t * bpy, u * apz + t * bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
       }
     }
     hits[o + 2] = middle;
+    if (this.closed) this.astrideWall(p, r, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+  }
+  /**
+   * An edge that lies across a wall, as over the rim of a collar, is pushed both ways by its faces and gets nowhere: in place of
+   * two that face each other it gets one contact, by the surface it lies over now or, where it has gone in already, by the way
+   * both lean, which is to the rim.
+   */
+  private astrideWall(p: number, r: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+    const { candidates: C, near: N, pose: P } = this;
+    let one = -1, other = -1, worst = -BEHIND;
+    for (let i = 0; i < this.count; i++) for (let j = i + 1; j < this.count; j++) {
+      const a = C[i], b = C[j], sum = a.gap + b.gap + 2 * r;
+      if (sum < worst && a.s !== b.s && a.nx * b.nx + a.ny * b.ny + a.nz * b.nz < OPPOSED) { worst = sum; one = i; other = j; }
+    }
+    if (one < 0) return;
+    const a = C[one], b = C[other], s = 0.5 * (a.s + b.s), u = 1 - s, x = u * ax + s * bx, y = u * ay + s * by, z = u * az + s * bz, px = u * apx + s * bpx, py = u * apy + s * bpy, pz = u * apz + s * bpz;
+    const speed = this.fastest, t = this.nearestTriangle(x, y, z, x, y, z, -1);
+    this.fastest = speed;
+    if (t < 0) return;
+    const o = this.posedAt(t);
+    this.closest(o, x, y, z);
+    const v0 = N[0], v1 = N[1], v2 = N[2], far = Math.sqrt(N[4]), rim = N[3] > 0, within = this.outward * (P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2])) < 0;
+    const hx = v0 * P[o] + v1 * P[o + 3] + v2 * P[o + 6], hy = v0 * P[o + 1] + v1 * P[o + 4] + v2 * P[o + 7], hz = v0 * P[o + 2] + v1 * P[o + 5] + v2 * P[o + 8];
+    const cx = v0 * P[o + 9] + v1 * P[o + 12] + v2 * P[o + 15], cy = v0 * P[o + 10] + v1 * P[o + 13] + v2 * P[o + 16], cz = v0 * P[o + 11] + v1 * P[o + 14] + v2 * P[o + 17];
+    let nx = a.nx + b.nx, ny = a.ny + b.ny, nz = a.nz + b.nz, gap = 0;
+    if (within) {
+      const l = Math.sqrt(nx * nx + ny * ny + nz * nz);
+      if (l < LEANING) return;
+      nx /= l; ny /= l; nz /= l;
+      // by as much as it is in, with the surface's movement
+      gap = nx * (px - x - cx + hx) + ny * (py - y - cy + hy) + nz * (pz - z - cz + hz) - far - r;
+    } else {
+      if (rim && far > 1e-6) { nx = (x - hx) / far; ny = (y - hy) / far; nz = (z - hz) / far; } else { nx = this.outward * P[o + 21]; ny = this.outward * P[o + 22]; nz = this.outward * P[o + 23]; }
+      gap = nx * (px - cx) + ny * (py - cy) + nz * (pz - cz) - r;
+    }
+    a.id = 4 * t + 3; a.s = s; a.gap = gap; a.nx = nx; a.ny = ny; a.nz = nz; a.plane = nx * px + ny * py + nz * pz - gap; a.ux = cx - hx; a.uy = cy - hy; a.uz = cz - hz;
+    // what faces against it is the wall's other face
+    let kept = 0;
+    for (let i = 0; i < this.count; i++) {
+      const c = C[i];
+      if (i !== one && (i === other || c.gap < 0 && c.nx * nx + c.ny * ny + c.nz * nz < 1 - LEANING)) continue;
+      if (kept !== i) { C[i] = C[kept]; C[kept] = c; }
+      kept++;
+    }
+    this.count = kept;
+  }
+  /** Whether the surface is as good as flat between the ends of an edge that follow triangles `a` and `b`, now and where they would go. */
+  private flatBetween(p: number, a: number, b: number): boolean {
+    const { astray, goal } = this;
+    return astray[p] === 0 && astray[p - 1] === 0 && this.facing(a, b) > BENDS && goal[p] >= 0 && goal[p - 1] >= 0 && this.facing(goal[p], goal[p - 1]) > BENDS;
   }
   /** Cosine between the normals of two triangles at the end of the substep. */
   private facing(a: number, b: number): number {
@@ -344,7 +407,8 @@ export class Shell {
     const first = this.nearestTriangle(x, y, z, px, py, pz, -1), second = first < 0 ? -1 : this.nearestTriangle(x, y, z, px, py, pz, this.posedAt(first) + 18);
     this.keep(3 * p, first, x, y, z);
     this.keep(3 * p + 1, second, x, y, z);
-    if (first < 0) this.hits[3 * p + 2] = -1;
+    // the middle is not to be lost with its end: it looks for itself
+    if (first < 0) { this.hits[3 * p + 2] = -1; this.budget[this.points + p] = -1; }
     this.seen(p);
   }
   /**
@@ -527,13 +591,20 @@ export class Shell {
       if (side === 0) side = before >= 0 ? 1 : -1;
     }
     hits[at] = here;
-    if (start > r + REACH + SLACK + 0.02) { hits[at] = -1; return; }
+    if (start > r + REACH + SLACK + 0.02) { hits[at] = -1; this.budget[slot === 2 ? this.points + p : p] = -1; return; }
     // so deep already, or behind another surface than the nearest: not ours
     if (side * before < 0 && ((start > DEEP && N[3] === 0) || (slot === 1 && start > BEHIND))) return;
+    // where it comes from: the nearest place now, carried along with the surface
+    const v0 = N[0], v1 = N[1], v2 = N[2], beside = N[3] > 0;
     const t = this.follow(here, px, py, pz, 9), o = this.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
     const w0 = N[0], w1 = N[1], w2 = N[2], rim = N[3] > 0, far = Math.sqrt(N[4]), plane = n0 * (px - P[o]) + n1 * (py - P[o + 1]) + n2 * (pz - P[o + 2]);
     const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8];
+    if (slot === 0) {
+      this.goal[p] = t;
+      this.astray[p] = rim && far > BESIDE * Math.abs(plane) + 2e-4 ? 1 : 0;
+    }
     if (plane > r + REACH || (rim && plane > 0 && far > r + REACH)) return;
+    if (plane < -BEHIND && side * before > 0 && this.cameFrom(here, r, s, side, beside, v0, v1, v2, x, y, z, px, py, pz, n0, n1, n2)) return;
     // past the border of a sheet there is nothing to touch but the border
     if (rim && !this.closed && this.pastBorder(t) && far > 1.2 * Math.abs(plane) + 5e-4 && side * before > -5e-4 && plane < 0) return;
     if (rim && this.againstEdge(t, r, side, w0, w2, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz)) return;
@@ -541,6 +612,24 @@ export class Shell {
     if (rim && plane > 0 && far > 1e-6) { nx = (px - cx) / far; ny = (py - cy) / far; nz = (pz - cz) / far; gap = far; }
     const q = o - 9, ux = cx - w0 * P[q] - w1 * P[q + 3] - w2 * P[q + 6], uy = cy - w0 * P[q + 1] - w1 * P[q + 4] - w2 * P[q + 7], uz = cz - w0 * P[q + 2] - w1 * P[q + 5] - w2 * P[q + 8];
     this.put(4 * t + 3, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, ux, uy, uz);
+  }
+
+  /**
+   * What would go so deep in one substep that the nearest surface faces another way, as over the rim of a collar, is kept on
+   * the side of the place it comes from: weights v0 … v2 of the triangle `here`. Whether it is so.
+   */
+  private cameFrom(here: number, r: number, s: number, side: number, beside: boolean, v0: number, v1: number, v2: number, x: number, y: number, z: number, px: number, py: number, pz: number, n0: number, n1: number, n2: number): boolean {
+    const P = this.pose, q = this.posedAt(here), o = q + 9;
+    const bx = v0 * P[q] + v1 * P[q + 3] + v2 * P[q + 6], by = v0 * P[q + 1] + v1 * P[q + 4] + v2 * P[q + 7], bz = v0 * P[q + 2] + v1 * P[q + 5] + v2 * P[q + 8];
+    let nx = side * P[o + 12], ny = side * P[o + 13], nz = side * P[o + 14];
+    if (beside) {
+      const i = 1 / Math.max(1e-9, Math.sqrt((x - bx) ** 2 + (y - by) ** 2 + (z - bz) ** 2));
+      nx = (x - bx) * i; ny = (y - by) * i; nz = (z - bz) * i;
+    }
+    if (nx * n0 + ny * n1 + nz * n2 > TURNED) return false;
+    const cx = v0 * P[o] + v1 * P[o + 3] + v2 * P[o + 6], cy = v0 * P[o + 1] + v1 * P[o + 4] + v2 * P[o + 7], cz = v0 * P[o + 2] + v1 * P[o + 5] + v2 * P[o + 8], plane = nx * cx + ny * cy + nz * cz + r;
+    this.put(4 * here + 3, nx * px + ny * py + nz * pz - plane, s, nx, ny, nz, plane, cx - bx, cy - by, cz - bz);
+    return true;
   }
 
   /** The strand's edge against the edge of the mesh its nearest place lies on, if the one passes over the other; whether it is a contact. */

@@ -12,8 +12,10 @@
  * groom) the tips' error is this to a factor of about four. What contact and chaos add is not in it: hair that lands on the
  * one side of a shoulder or the other, soft strands under violent shaking.
  *
- * Two things cap the substep as well: a root may travel at most three edges in it, or a strand of many points folds up; and
- * turn by at most a third of a radian.
+ * Three things cap the substep as well: a root may travel at most three edges in it, or a strand of many points folds up; it
+ * may turn by at most a third of a radian; and as roots move evenly within a frame, their velocity changes at its start: what
+ * that adds to their way in one substep may be at most half an edge. Measured on a jump that is landed at 8 g: 1.05 edges
+ * fold 42 times in 160 strands, half an edge never.
  */
 
 import { crossDrag, LEAST_REYNOLDS } from './rod/loads';
@@ -49,7 +51,7 @@ export interface StepPlan {
   /** Expected error, as a share of the length. */
   error: number;
   /** What decided. */
-  because: 'asked' | 'error' | 'root speed' | 'root turning' | 'contact' | 'least' | 'most';
+  because: 'asked' | 'error' | 'root speed' | 'root turning' | 'root jolt' | 'contact' | 'least' | 'most';
 }
 
 /** `target`: wanted error as a share of the strand's length. `asked`: a number of substeps to take whatever the error. */
@@ -68,6 +70,7 @@ export function planSubsteps(fps: number, strand: StrandCharacter, root: RootMov
     ['error', size > 0 ? (fast / fps) * Math.sqrt((FITTED * size * memory) / target) : 1],
     ['root speed', root.speed / (3 * strand.edge * fps)],
     ['root turning', root.turning / (0.33 * fps)],
+    ['root jolt', root.acceleration / (0.5 * strand.edge * fps * fps)],
   ] as const;
   let because: StepPlan['because'] = 'least', substeps = 1;
   for (const [name, need] of needs) {
