@@ -2,10 +2,10 @@
  * Push-out: strands that were not computed by themselves (filled ones, and guides whose movement is shown in part) are swept
  * from root to tip and lifted out of what they would pierce.
  *
- * Each point is first moved along with its parent, by 0.8 of how far that was moved, and set at its length from it. At a
+ * Each point is first moved along with its parent, by 0.8 (`WAYS`) of how far that was moved, and set at its length from it. At a
  * contact, with e the way from the parent, n the normal and d < 0 the distance, the part of e along n is raised by what is
  * missing and the rest shortened, so that the length stays: h = min(0.9999 L, e·n − d), x = parent + h n + √(L² − h²) ê_t. Root and
- * lengths are exact by construction. A strand that is rooted inside is let be until it has come out.
+ * lengths are exact by construction. A strand that is rooted inside is let be at its first points, and where it is so deep that it belongs there, until it has come out.
  */
 import { pillDistance, type Pill } from './pills';
 import { ShellField } from './shell-field';
@@ -19,7 +19,12 @@ export interface Obstacles {
 
 /** How far outside a surface a pushed point is set, m. */
 const MARGIN = 2e-4;
-const FOLLOW = 0.8;
+/** Share of a point's movement that the next one begins with, and how far outside it is set, m: the first is tried first. */
+const WAYS = [{ follow: 0.8, margin: MARGIN }, { follow: 1, margin: 8e-4 }, { follow: 0.4, margin: MARGIN }, { follow: 1, margin: 2.5e-3 }];
+/** Points a strand that is rooted inside has to come out; what is deeper than this after them, m, belongs inside. */
+const ROOTED = 2, SUNK = 0.005;
+/** m: what is less deep is not tried again. */
+const LEFT = 2e-4;
 const TESTS = 5;
 /** Distance from a shell that is looked at, m. */
 const BAND = 0.012;
@@ -65,15 +70,56 @@ export class PosedObstacles {
     return best;
   }
 
-  /** Sweeps one strand of `n` points at `o` (points) of `P`; returns the greatest depth it had, m. `C`: the same strand on the right side of sheets. */
+  private raw = new Float64Array(0);
+  private best = new Float64Array(0);
+
+  /**
+   * Lifts one strand of `n` points at `o` (points) of `P` out; returns the greatest depth it had, m. `C`: the same strand on the
+   * right side of sheets. Between two obstacles one sweep can end inside the one or the other: then it is swept in other ways
+   * too, and the one that leaves least inside is kept.
+   */
   sweep(P: Float64Array | Float32Array, o: number, n: number, C: ArrayLike<number> = P, co = o): number {
-    const a = 3 * o, { found } = this;
+    const a = 3 * o, end = 3 * n, same = C === P && co === o;
+    if (this.raw.length < end) { this.raw = new Float64Array(end); this.best = new Float64Array(end); }
+    const { raw, best } = this;
+    for (let k = 0; k < end; k++) raw[k] = P[a + k];
+    const sides = same ? raw : C, from = same ? 0 : co, deepest = this.sweepBy(WAYS[0], P, o, n, sides, from);
+    if (deepest <= 0) return deepest;
+    let least = this.left(P, o, n, sides, from), tried = 0;
+    if (least <= LEFT) return deepest;
+    for (let k = 0; k < end; k++) best[k] = P[a + k];
+    for (let w = 1; w < WAYS.length && least > LEFT; w++) {
+      for (let k = 0; k < end; k++) P[a + k] = raw[k];
+      this.sweepBy(WAYS[w], P, o, n, sides, from);
+      const left = this.left(P, o, n, sides, from);
+      if (left >= least) continue;
+      least = left;
+      tried = w;
+      for (let k = 0; k < end; k++) best[k] = P[a + k];
+    }
+    if (tried !== WAYS.length - 1) for (let k = 0; k < end; k++) P[a + k] = best[k];
+    return deepest;
+  }
+  /** How deep the points of a strand, but for its first stretch, are inside, m. */
+  private left(P: ArrayLike<number>, o: number, n: number, C: ArrayLike<number>, co: number): number {
+    let left = 0, rooted = true;
+    for (let i = 2; i < n; i++) {
+      const p = 3 * (o + i), c = 3 * (co + i), d = this.at(P[p], P[p + 1], P[p + 2], C[c], C[c + 1], C[c + 2]);
+      if (rooted && d < 0 && (i <= ROOTED || d < -SUNK)) continue;
+      rooted = false;
+      left = Math.max(left, -d);
+    }
+    return left;
+  }
+
+  private sweepBy(way: { follow: number; margin: number }, P: Float64Array | Float32Array, o: number, n: number, C: ArrayLike<number>, co: number): number {
+    const a = 3 * o, { found } = this, FOLLOW = way.follow, MARGIN = way.margin;
     let sx = 0, sy = 0, sz = 0, rooted = true, deepest = 0, px = P[a], py = P[a + 1], pz = P[a + 2], bx = px, by = py, bz = pz;
     for (let i = 1; i < n; i++) {
       const q = a + 3 * i, c = 3 * (co + i), rx = P[q], ry = P[q + 1], rz = P[q + 2], length = Math.sqrt((rx - bx) ** 2 + (ry - by) ** 2 + (rz - bz) ** 2), cx = C[c], cy = C[c + 1], cz = C[c + 2];
       bx = rx; by = ry; bz = rz;
       const raw = this.at(rx, ry, rz, cx, cy, cz);
-      if (rooted && raw < 0) { px = rx; py = ry; pz = rz; continue; } // nothing has been moved so far
+      if (rooted && raw < 0 && (i <= ROOTED || raw < -SUNK)) { px = rx; py = ry; pz = rz; continue; } // nothing has been moved so far
       if (rooted && i === 1) { px = rx; py = ry; pz = rz; continue; } // the first edge is the skin's
       rooted = false;
       deepest = Math.max(deepest, -raw);
