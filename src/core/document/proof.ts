@@ -5,7 +5,7 @@ import { z } from 'zod';
 import type { GroomDocument } from './schema';
 
 /** Changed whenever the solver gives other results for the same input. */
-export const SOLVER_VERSION = 5;
+export const SOLVER_VERSION = 6;
 
 export const measuresSchema = z.object({
   frame: z.number().int(), stretch: z.number(), stretchGuide: z.number().int(), depth: z.number(), depthGuide: z.number().int(), netUses: z.number().int(),

@@ -41,7 +41,7 @@ const STEP = 0.003, MOST_STEPS = 4;
 /** A second surface counts where it faces another way than the nearest. */
 const OTHER_WAY = 0.8;
 /** A nearest place so many times further than the plane it lies in is beside it. */
-const BESIDE = 1.05;
+const BESIDE = 1.25;
 /** Contacts of an edge whose normals' cosine is less face each other; together they lean another way if their sum is so long. */
 const OPPOSED = -0.3, LEANING = 0.15;
 /** A surface met at the end of a substep that faces so differently (cosine) from the one it comes from is another side. */
