@@ -9,7 +9,7 @@ import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
 import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
 
-export const DOCUMENT_FORMAT = 4;
+export const DOCUMENT_FORMAT = 5;
 
 export interface Parameter {
   label: string;
@@ -196,18 +196,28 @@ export type SwaySettings = z.infer<typeof swaySchema>;
 /** What a mesh is in this groom. */
 export const roleOf = (mesh: Pick<CharacterMesh, 'name' | 'role'>, settings: Pick<SwaySettings, 'meshRoles'>): Role => settings.meshRoles[mesh.name] ?? mesh.role;
 
+const inOrder = (s: { start: number; end: number }): boolean => s.end >= s.start;
+const shotSchema = z.object({
+  clip: z.string(),
+  /** Frames; end is the last one shown. */
+  start: z.number().int().min(-10000).max(100000),
+  end: z.number().int().min(-10000).max(100000),
+  fps: z.number().min(1).max(240),
+  cyclic: z.boolean(),
+});
+export type Shot = z.infer<typeof shotSchema>;
+/** Names of meshes not shown in a shot; they do not collide either. */
+const hiddenSchema = z.array(z.string()).max(1000);
+const shotName = z.string().min(1).max(60);
+
 export const documentSchema = z.object({
   format: z.literal(DOCUMENT_FORMAT),
-  shot: z.object({
-    clip: z.string(),
-    /** Frames; end is the last one shown. */
-    start: z.number().int().min(-10000).max(100000),
-    end: z.number().int().min(-10000).max(100000),
-    fps: z.number().min(1).max(240),
-    cyclic: z.boolean(),
-  }),
-  /** Names of meshes not shown in this shot; they do not collide either. */
-  hidden: z.array(z.string()).max(1000),
+  /** What this shot is called. */
+  shotName,
+  shot: shotSchema.refine(inOrder, { message: 'The last frame comes before the first.', path: ['end'] }),
+  hidden: hiddenSchema,
+  /** The character's other shots for this groom, by name. */
+  otherShots: z.array(z.object({ shotName, shot: shotSchema.refine(inOrder), hidden: hiddenSchema })).max(200),
   plot: z.object({
     mesh: z.string(),
     /** u32 face numbers, ascending. */
@@ -233,8 +243,11 @@ export const documentSchema = z.object({
   fill: numbers(FILL_PARAMETERS),
   sway: swaySchema,
   bake: numbers(BAKE_PARAMETERS),
-}).refine((d) => d.shot.end >= d.shot.start, { message: 'The last frame comes before the first.', path: ['shot', 'end'] });
+}).refine((d) => new Set([d.shotName, ...d.otherShots.map((o) => o.shotName)]).size === d.otherShots.length + 1, { message: 'Two shots have the same name.', path: ['otherShots'] });
 export type GroomDocument = z.infer<typeof documentSchema>;
+
+/** What a shot is called until somebody says otherwise. */
+export const nameOfShot = ({ clip }: Pick<Shot, 'clip'>): string => clip.slice(0, 60) || 'still';
 
 export function defaultSway(): SwaySettings {
   const profiles = Object.fromEntries(Object.entries(SWAY_PROFILES).map(([name, p]) => [name, p.fallback.map(([x, y]) => [x, y])])) as unknown as SwaySettings['profiles'];
@@ -244,9 +257,9 @@ export function defaultSway(): SwaySettings {
   };
 }
 
-export function newDocument(meshName: string, shot: GroomDocument['shot']): GroomDocument {
+export function newDocument(meshName: string, shot: Shot): GroomDocument {
   return {
-    format: DOCUMENT_FORMAT, shot, hidden: [],
+    format: DOCUMENT_FORMAT, shotName: nameOfShot(shot), shot, hidden: [], otherShots: [],
     plot: { mesh: meshName, faces: null, maps: { density: null, length: null } },
     plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling', by: 'count' },
     guides: null,

@@ -35,6 +35,11 @@ describe('documents of earlier formats', () => {
     expect(d.plant).toMatchObject({ ...plant, by: 'count' });
     expect(d.sway.roles).toEqual({ body: 'pills', garment: 'off', accessory: 'shell', prop: 'auto', carrier: 'auto' });
   });
+  it('format 4 keeps its shot, which gets a name', () => {
+    const { shotName: _name, otherShots: _none, ...old } = newDocument('head', { clip: 'walk', start: 3, end: 24, fps: 24, cyclic: true }), d = readDocument({ ...old, format: 4 });
+    expect(d).toEqual({ ...old, format: DOCUMENT_FORMAT, shotName: 'walk', otherShots: [] });
+    expect(() => readDocument({ ...d, otherShots: [{ shotName: 'walk', shot: d.shot, hidden: [] }] })).toThrow('Two shots have the same name.');
+  });
   it('a hold that reaches the tip, or none at all, is a profile too', () => {
     expect(readDocument({ ...format1(), sway: { ...format1().sway, holdReach: 1 } }).sway.profiles.hold.length).toBe(2);
     expect(holdAt(readDocument({ ...format1(), sway: { ...format1().sway, holdRoot: 0, holdTip: 0 } }).sway, 0.3)).toBe(0);
@@ -42,7 +47,7 @@ describe('documents of earlier formats', () => {
   it('the present format is read as it is, anything else refused', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true });
     expect(readDocument(d)).toEqual(d);
-    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 5 }]) expect(() => readDocument(bad)).toThrow();
+    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 6 }]) expect(() => readDocument(bad)).toThrow();
   });
   it('profiles must run from root to tip in ascending steps', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), change = (hold: number[][]) => ({ ...d, sway: { ...d.sway, profiles: { ...d.sway.profiles, hold } } });

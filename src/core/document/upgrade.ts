@@ -1,6 +1,6 @@
 /** Documents of earlier formats, brought up to the present one; nothing they say is lost. */
 import { MATERIALS } from '../sway/materials';
-import { defaultSway, documentSchema, newDocument, type GroomDocument } from './schema';
+import { defaultSway, documentSchema, nameOfShot, newDocument, type GroomDocument } from './schema';
 
 /** Reads a document of any format this program has written. Throws Zod's error where it is none. */
 export function readDocument(value: unknown): GroomDocument {
@@ -9,8 +9,14 @@ export function readDocument(value: unknown): GroomDocument {
   if (format() === 1) document = fromFormat1(document as Format1);
   if (format() === 2) document = fromFormat2(document as Format2);
   if (format() === 3) document = fromFormat3(document as Format3);
+  if (format() === 4) document = fromFormat4(document as Format4);
   return documentSchema.parse(document);
 }
+
+interface Format4 { shot: { clip: string } }
+
+/** Format 4 had one shot, without a name. */
+const fromFormat4 = (old: Format4): unknown => ({ ...old, format: 5, shotName: nameOfShot(old.shot), otherShots: [] });
 
 interface Format3 { sway: Record<string, unknown> & { roles: object }; plot: object; plant: object; fill: object }
 

@@ -314,14 +314,14 @@ export class Shell {
       }
     }
     hits[o + 2] = middle;
-    if (this.closed) this.astrideWall(p, r, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    if (this.closed) this.astrideWall(r, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
   }
   /**
    * An edge that lies across a wall, as over the rim of a collar, is pushed both ways by its faces and gets nowhere: in place of
    * two that face each other it gets one contact, by the surface it lies over now or, where it has gone in already, by the way
    * both lean, which is to the rim.
    */
-  private astrideWall(p: number, r: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+  private astrideWall(r: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
     const { candidates: C, near: N, pose: P } = this;
     let one = -1, other = -1, worst = -BEHIND;
     for (let i = 0; i < this.count; i++) for (let j = i + 1; j < this.count; j++) {

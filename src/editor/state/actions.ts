@@ -1,5 +1,6 @@
 /** Every action by name: the command box, the keys and the buttons all use this list. */
 import { FILL_PARAMETERS, PLOT_MAPS, defaultSway, defaultsOf, type PlotMap } from '../../core/document/schema';
+import { addShot, openShot, shotNames } from '../../core/document/shots';
 import { ALL_ROUND } from '../../core/fill/coverage';
 import type { Session } from './session';
 import { STAGE_NAMES } from './stages';
@@ -61,6 +62,8 @@ export function buildActions(session: Session, tell: (message: string) => void):
         { id: `clear-${map}`, name: `Clear the ${name} map`, group: 'Groom', enabled: () => session.desk.idOf(map) !== null, run: () => session.desk.fillMap(map, 1, `Clear ${name} map`) },
       ];
     }),
+    { id: 'shot-add', name: 'Another shot like this one', group: 'Shots', enabled: always, run: () => state().edit('Another shot', (d) => addShot(d, d.shotName)) },
+    { id: 'shot-next', name: 'Open the next shot', group: 'Shots', enabled: () => (document()?.otherShots.length ?? 0) > 0, run: () => { const d = document()!, names = shotNames(d), next = names[(names.indexOf(d.shotName) + 1) % names.length]; state().edit(`Shot ${next}`, (draft) => openShot(draft, next)); } },
     { id: 'run', name: 'Run the movement again', group: 'Movement', keys: 'Shift R', combo: ['shift+r'], enabled: hasGuides, run: () => { useEditor.setState({ stage: 'sway', playing: true, frame: document()!.shot.start }); session.restartRun(); } },
     { id: 'run-stop', name: 'Stop the run', group: 'Movement', enabled: () => state().run.state === 'running', run: () => session.stopRun() },
     { id: 'worst', name: 'Go to the worst frame', group: 'Movement', keys: 'W', combo: ['w'], enabled: () => !!state().run.proof?.frames.length, run: () => goToWorst() },

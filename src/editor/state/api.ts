@@ -46,7 +46,8 @@ export const copyGroom = (id: string, name: string, document: GroomDocument): Pr
 
 const takeSchema = z.object({ id: z.string(), motionKey: z.string(), proof: proofSchema, createdAt: z.string() }).nullable();
 export type Take = z.infer<typeof takeSchema>;
-export const newestTake = (groomId: string): Promise<Take> => get(`/api/grooms/${groomId}/takes`, takeSchema);
+/** With a key: of just that movement. */
+export const newestTake = (groomId: string, key?: string): Promise<Take> => get(`/api/grooms/${groomId}/takes${key ? `?key=${key}` : ''}`, takeSchema);
 export async function addTake(groomId: string, motionKey: string, proof: Proof): Promise<void> { await send('POST', `/api/grooms/${groomId}/takes`, { motionKey, proof }, z.object({ id: z.string() })); }
 
 const bakeSchema = z.object({

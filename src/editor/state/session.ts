@@ -178,9 +178,19 @@ export class Session {
     if (document.shot !== before?.shot) this.setFrame(useEditor.getState().frame, true);
     if (before && useEditor.getState().run.state === 'running' && this.key !== useEditor.getState().run.key) this.restartRun();
     else if (before && this.kept.size > 0) this.recall();
+    if (before && document.shotName !== before.shotName && !before.otherShots.every((o) => document.otherShots.includes(o))) void this.openTake(document.shot);
     // what was seen of the skin is of the hair before
     if (before && this.bareFaces && (document.fill !== before.fill || document.guides !== before.guides || document.plot !== before.plot)) this.uncover();
     this.scheduleFill(before === undefined ? 0 : 120);
+  }
+
+  /** Another shot is open: within its frames, with the proof it has. */
+  private async openTake({ start, end }: GroomDocument['shot']): Promise<void> {
+    const { frame, run } = useEditor.getState(), key = this.key;
+    if (frame < start || frame > end) queueMicrotask(() => { if (!this.closed) useEditor.setState({ frame: start }); });
+    if (run.state === 'running' || run.key === key) return;
+    const take = await api.newestTake(this.groom.id, key).catch(() => null), now = useEditor.getState().run;
+    if (take && !this.closed && this.key === key && now.key !== key && now.state !== 'running') useEditor.setState({ run: { ...NO_RUN, state: 'done', key, proof: take.proof, head: take.proof.end } });
   }
 
   /** The plot is on another mesh of the character from now on. */

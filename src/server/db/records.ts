@@ -85,7 +85,7 @@ export async function overview(db: Knex): Promise<Overview> {
       ...p,
       assets: assets.filter((a) => a.production_id === p.id).map((a) => ({
         id: a.id, name: a.name, fileName: a.file_name,
-        grooms: grooms.filter((g) => g.asset_id === a.id).map((g) => ({ id: g.id, name: g.name, shot: readDocument(g.document).shot.clip, updatedAt: g.updated_at.toISOString() })),
+        grooms: grooms.filter((g) => g.asset_id === a.id).map((g) => ({ id: g.id, name: g.name, shot: readDocument(g.document).shotName, updatedAt: g.updated_at.toISOString() })),
       })),
     })),
   };
@@ -147,8 +147,9 @@ export async function addTake(db: Knex, groomId: string, key: string, proof: Pro
   return id;
 }
 
-export async function newestTake(db: Knex, groomId: string): Promise<TakeInfo | null> {
-  const row: { id: string; motion_key: string; proof: string; created_at: Date } | undefined = await db('takes').where({ groom_id: groomId }).orderBy('created_at', 'desc').first();
+/** With a key: of just that movement. */
+export async function newestTake(db: Knex, groomId: string, key?: string): Promise<TakeInfo | null> {
+  const row: { id: string; motion_key: string; proof: string; created_at: Date } | undefined = await db('takes').where(key === undefined ? { groom_id: groomId } : { groom_id: groomId, motion_key: key }).orderBy('created_at', 'desc').first();
   return row ? { id: row.id, motionKey: row.motion_key, proof: proofSchema.parse(JSON.parse(row.proof)), createdAt: row.created_at.toISOString() } : null;
 }
 

@@ -5,7 +5,7 @@ import { addTake, newestTake } from '@/server/db/records';
 import { readBody, route } from '@/server/http';
 
 export const dynamic = 'force-dynamic';
-export const GET = route<{ id: string }>(async (_request, { id }) => Response.json(await newestTake(database(), id)));
+export const GET = route<{ id: string }>(async (request, { id }) => Response.json(await newestTake(database(), id, z.string().length(64).optional().parse(new URL(request.url).searchParams.get('key') ?? undefined))));
 
 const body = z.object({ motionKey: z.string().length(64), proof: proofSchema });
 export const POST = route<{ id: string }>(async (request, { id }) => {
