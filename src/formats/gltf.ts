@@ -238,7 +238,7 @@ function cornersOf(primitive: Primitive, count: number): Uint32Array {
 function joinPrimitives(name: string, node: number, skin: number, primitives: Primitive[], morphRest: readonly number[], materialOf: (m: Material | null) => number, skins: readonly Skin[], warnings: string[]): CharacterMesh {
   const counts = primitives.map((p) => p.getAttribute('POSITION')!.getCount()), total = counts.reduce((a, b) => a + b, 0), corners = primitives.map((p, k) => cornersOf(p, counts[k]));
   const some = (attribute: string): boolean => primitives.some((p) => p.getAttribute(attribute));
-  const positions = new Float32Array(3 * total), normals = new Float32Array(3 * total), colors = new Float32Array(some('COLOR_0') ? 3 * total : 0).fill(1), hair = new Float32Array(some(HAIR_ATTRIBUTE) ? total : 0);
+  const positions = new Float32Array(3 * total), normals = new Float32Array(3 * total), colors = new Float32Array(some('COLOR_0') ? 3 * total : 0).fill(1), hair = new Float32Array(some(HAIR_ATTRIBUTE) ? total : 0), uvs = new Float32Array(some('TEXCOORD_0') ? 2 * total : 0);
   const joints = new Uint16Array(skin >= 0 ? 4 * total : 0), weights = new Float32Array(joints.length), triangles = new Uint32Array(corners.reduce((n, c) => n + c.length, 0));
   const targets = primitives[0].listTargets().length, groups: CharacterMesh['groups'] = [];
   const morphs = Array.from({ length: targets }, (_, k) => ({ name: primitives[0].listTargets()[k].getName() || `shape ${k + 1}`, offsets: new Float32Array(3 * total) }));
@@ -257,6 +257,8 @@ function joinPrimitives(name: string, node: number, skin: number, primitives: Pr
     normals.set(N?.getElementSize() === 3 ? floats(N) : vertexNormals(P, T), 3 * base);
     const C = primitive.getAttribute('COLOR_0');
     if (C && C.getElementSize() >= 3) { const size = C.getElementSize(), all = floats(C); for (let v = 0; v < count; v++) for (let k = 0; k < 3; k++) colors[3 * (base + v) + k] = all[size * v + k]; }
+    const U = primitive.getAttribute('TEXCOORD_0');
+    if (U?.getElementSize() === 2) floats(U).forEach((v, k) => { uvs[2 * base + k] = k % 2 === 0 ? v : 1 - v; });
     const H = primitive.getAttribute(HAIR_ATTRIBUTE);
     if (H?.getElementSize() === 1) hair.set(floats(H), base);
     primitive.listTargets().slice(0, targets).forEach((target, k) => { const D = target.getAttribute('POSITION'); if (D?.getElementSize() === 3) morphs[k].offsets.set(floats(D), 3 * base); });
@@ -283,5 +285,5 @@ function joinPrimitives(name: string, node: number, skin: number, primitives: Pr
   if (mended > 0) warnings.push(`${name}: the weights of ${mended.toLocaleString('en')} vertices did not sum to 1 and were scaled.`);
   if (beyondFour > 0) warnings.push(`${name}: ${beyondFour.toLocaleString('en')} vertices hang on more than four joints; the four that pull most are used.`);
   if (dropped > 0) warnings.push(`${name}: ${dropped.toLocaleString('en')} triangles without area were left out.`);
-  return { name, role: 'body', node, skin, positions, normals, triangles: triangles.subarray(0, corner).slice(), colors, joints, weights, hair, groups, morphs, morphRest: Float32Array.from({ length: targets }, (_, k) => (Number.isFinite(morphRest[k]) ? morphRest[k] : 0)) };
+  return { name, role: 'body', node, skin, positions, normals, triangles: triangles.subarray(0, corner).slice(), colors, joints, weights, hair, groups, morphs, morphRest: Float32Array.from({ length: targets }, (_, k) => (Number.isFinite(morphRest[k]) ? morphRest[k] : 0)), ...(uvs.length > 0 && uvs.every(Number.isFinite) ? { uvs } : {}) };
 }

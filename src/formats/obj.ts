@@ -14,11 +14,11 @@ export interface ObjModel {
 /** What is read at most. */
 const MOST_LINES = 20_000_000, MOST_VERTICES = 4_000_000;
 
-interface Part { name: string; corners: number[]; normals: number[]; groups: { material: number; first: number; count: number }[] }
+interface Part { name: string; corners: number[]; normals: number[]; textures: number[]; groups: { material: number; first: number; count: number }[] }
 
 /** Colours of `.mtl` texts, where any are given, by material name. */
 export function readObj(bytes: Uint8Array, mtl: readonly Uint8Array[] = []): Result<ObjModel> {
-  const text = new TextDecoder().decode(bytes), warnings: string[] = [], P: number[] = [], N: number[] = [], colours: number[] = [], lines: number[][] = [];
+  const text = new TextDecoder().decode(bytes), warnings: string[] = [], P: number[] = [], N: number[] = [], T: number[] = [], colours: number[] = [], lines: number[][] = [];
   const materials: CharacterMaterial[] = [], byName = new Map<string, number>(), tints = readTints(mtl);
   const materialOf = (name: string): number => {
     let m = byName.get(name);
@@ -29,7 +29,7 @@ export function readObj(bytes: Uint8Array, mtl: readonly Uint8Array[] = []): Res
   let part: Part | null = null, partName = 'mesh', material = 'plain', number = 0, bent = 0, unknown = 0;
   const open = (): Part => {
     let p = parts.get(partName);
-    if (!p) parts.set(partName, (p = { name: partName, corners: [], normals: [], groups: [] }));
+    if (!p) parts.set(partName, (p = { name: partName, corners: [], normals: [], textures: [], groups: [] }));
     return p;
   };
   /** A vertex's number as written: from 1, or backwards from the last. */
@@ -60,19 +60,21 @@ export function readObj(bytes: Uint8Array, mtl: readonly Uint8Array[] = []): Res
       if (P.length / 3 > MOST_VERTICES) return failure('unsupported', `The file has more than ${MOST_VERTICES / 1e6} million vertices. Reduce the mesh.`, `line ${number}`);
       seen = true;
     } else if (kind === 'vn') N.push(Number(words[1]) || 0, Number(words[2]) || 0, Number(words[3]) || 0);
+    else if (kind === 'vt') T.push(Number(words[1]) || 0, Number(words[2]) || 0);
     else if (kind === 'f') {
-      const corners: number[] = [], normals: number[] = [];
+      const corners: number[] = [], normals: number[] = [], textures: number[] = [];
       for (let k = 1; k < words.length && !words[k].startsWith('#'); k++) {
-        const [v, , n] = words[k].split('/'), a = index(v, P.length / 3), b = n ? index(n, N.length / 3) : -1;
+        const [v, u, n] = words[k].split('/'), a = index(v, P.length / 3), b = n ? index(n, N.length / 3) : -1, t = u ? index(u, T.length / 2) : -1;
         if (!(a >= 0 && a < P.length / 3)) return wrong(`a face names vertex ${v}, but ${P.length / 3} are there so far`);
         corners.push(a);
         normals.push(b >= 0 && b < N.length / 3 ? b : -1);
+        textures.push(t >= 0 && t < T.length / 2 ? t : -1);
       }
       if (corners.length < 3) { unknown++; continue; }
       if (corners.length > 4) bent++;
       part ??= open();
       const m = materialOf(material), last = part.groups[part.groups.length - 1], first = part.corners.length / 3;
-      for (const [a, b, c] of cut(corners, P)) { part.corners.push(corners[a], corners[b], corners[c]); part.normals.push(normals[a], normals[b], normals[c]); }
+      for (const [a, b, c] of cut(corners, P)) { part.corners.push(corners[a], corners[b], corners[c]); part.normals.push(normals[a], normals[b], normals[c]); part.textures.push(textures[a], textures[b], textures[c]); }
       const added = part.corners.length / 3 - first;
       if (last && last.material === m && last.first + last.count === first) last.count += added;
       else part.groups.push({ material: m, first, count: added });
@@ -88,13 +90,13 @@ export function readObj(bytes: Uint8Array, mtl: readonly Uint8Array[] = []): Res
       seen = true;
     } else if (kind === 'o' || kind === 'g') { partName = words.slice(1).join(' ').slice(0, 100) || 'mesh'; part = null; }
     else if (kind === 'usemtl') material = words.slice(1).join(' ').slice(0, 100) || 'plain';
-    else if (!/^(vt|vp|s|mtllib|lod|p)$/.test(kind)) unknown++;
+    else if (!/^(vp|s|mtllib|lod|p)$/.test(kind)) unknown++;
   }
   if (!seen) return failure('notThisFormat', 'This is not an OBJ file: it has neither vertices nor faces. Export the mesh as .obj and choose that file.', 'line 1');
   if (unknown > 0) warnings.push(`${unknown.toLocaleString('en')} lines that mean nothing here were left out.`);
   if (bent > 0) warnings.push(`${bent.toLocaleString('en')} faces with more than four corners were cut into triangles.`);
   if (colours.length > 0) warnings.push('Colours of single vertices are left out.');
-  const meshes = [...parts.values()].filter((p) => p.corners.length > 0).map((p) => toMesh(p, P, N));
+  const meshes = [...parts.values()].filter((p) => p.corners.length > 0).map((p) => toMesh(p, P, N, T));
   return { ok: true, value: { meshes, materials, lines: lines.map((l) => Float32Array.from(l)) }, warnings };
 }
 
@@ -116,17 +118,19 @@ function cut(corners: readonly number[], P: readonly number[]): [number, number,
   return triangles.length === corners.length - 2 ? triangles : fan;
 }
 
-function toMesh({ name, corners, normals, groups }: Part, P: readonly number[], N: readonly number[]): CharacterMesh {
-  // one vertex for each place and normal that is used
-  const known = new Map<number, number>(), places: number[] = [], given: number[] = [], triangles = new Uint32Array(corners.length);
+function toMesh({ name, corners, normals, textures, groups }: Part, P: readonly number[], N: readonly number[], T: readonly number[]): CharacterMesh {
+  // one vertex for each place, normal and texture place that is used
+  const known = new Map<string, number>(), places: number[] = [], given: number[] = [], points: number[] = [], uvs: number[] = [], triangles = new Uint32Array(corners.length);
   let lacking = false;
   corners.forEach((v, k) => {
-    const n = normals[k], key = v * 8_388_608 + n + 1;
+    const n = normals[k], u = textures[k], key = `${v} ${n} ${u}`;
     if (n < 0) lacking = true;
     let w = known.get(key);
     if (w === undefined) {
       known.set(key, (w = places.length / 3));
       places.push(P[3 * v], P[3 * v + 1], P[3 * v + 2]);
+      points.push(v);
+      uvs.push(u >= 0 ? T[2 * u] : 0, u >= 0 ? T[2 * u + 1] : 0);
       if (n >= 0) given.push(N[3 * n], N[3 * n + 1], N[3 * n + 2]);
     }
     triangles[k] = w;
@@ -135,7 +139,7 @@ function toMesh({ name, corners, normals, groups }: Part, P: readonly number[], 
   return {
     name, role: 'body', node: 0, skin: -1, positions, triangles, groups,
     normals: lacking || given.length !== places.length ? Float32Array.from(vertexNormals(positions, triangles)) : Float32Array.from(given),
-    colors: new Float32Array(0), joints: new Uint16Array(0), weights: new Float32Array(0), hair: new Float32Array(0), morphs: [], morphRest: new Float32Array(0),
+    colors: new Float32Array(0), joints: new Uint16Array(0), weights: new Float32Array(0), hair: new Float32Array(0), morphs: [], morphRest: new Float32Array(0), points: Uint32Array.from(points), ...(textures.some((u) => u >= 0) ? { uvs: Float32Array.from(uvs) } : {}),
   };
 }
 

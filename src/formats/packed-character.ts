@@ -10,8 +10,8 @@ import { ROLES, type Character } from '../core/mesh/character';
 import { failure, type Result } from './result';
 
 const MAGIC = 'FCCH';
-/** 2: morphs. */
-const VERSION = 2;
+/** 2: morphs; 3: points and texture coordinates. */
+const VERSION = 3;
 const TYPES = { f32: Float32Array, u16: Uint16Array, u32: Uint32Array } as const;
 type TypeName = keyof typeof TYPES;
 type Packed = Float32Array | Uint16Array | Uint32Array;
@@ -54,7 +54,7 @@ const schema = z.object({
   meshes: z.array(z.object({
     name: z.string(), role: z.enum(ROLES), node: number, skin: number, positions: array, normals: array, triangles: array,
     colors: array, joints: array, weights: array, hair: array, groups: z.array(z.object({ material: number, first: number, count: number })),
-    morphs: z.array(z.object({ name: z.string(), offsets: array })).default([]), morphRest: array.default(() => new Float32Array(0)),
+    morphs: z.array(z.object({ name: z.string(), offsets: array })).default([]), morphRest: array.default(() => new Float32Array(0)), points: array.optional(), uvs: array.optional(),
   })),
   clips: z.array(z.object({
     name: z.string(), duration: number,

@@ -6,7 +6,7 @@ import { randomBytes } from 'node:crypto';
 import { Worker } from 'node:worker_threads';
 import type { Db } from './db/connection';
 import { getBlob, putBlob } from './db/blobs';
-import { getAsset, getBake } from './db/records';
+import { assetOfBake, getBake } from './db/records';
 import type { SwayMap } from '../core/document/schema';
 import type { ThreadInput, ThreadMessage } from './bake-messages';
 
@@ -69,8 +69,7 @@ export class BakeRunner {
 
   private async bake(id: string): Promise<void> {
     const bake = await getBake(this.db, id);
-    const owner: { asset_id: string } = await this.db('grooms').where({ id: bake.groomId }).first('asset_id');
-    const asset = await getAsset(this.db, owner.asset_id);
+    const asset = await assetOfBake(this.db, bake.id);
     const { guides } = bake.document;
     const [character, planting, offsets] = await Promise.all([asset.packed, guides!.planting, guides!.offsets].map((b) => getBlob(this.db, b)));
     if (!character || !planting || !offsets) return this.end(id, 'failed', 'A part of the groom is missing from the database.');

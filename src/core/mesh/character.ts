@@ -55,6 +55,10 @@ export interface CharacterMesh {
   morphs: { name: string; offsets: Float32Array }[];
   /** How much of each is in the rest pose. */
   morphRest: Float32Array;
+  /** Number each vertex has in the file, where the file numbers points otherwise: several vertices may be one point. */
+  points?: Uint32Array;
+  /** Texture coordinates, 2 × vertices, v upwards; where the file has any. */
+  uvs?: Float32Array;
 }
 
 export interface Channel {

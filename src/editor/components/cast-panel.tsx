@@ -10,6 +10,7 @@ import { restBox } from '../../core/mesh/rest-box';
 import { useEditor } from '../state/store';
 import { CarryPart } from './carry-part';
 import { ShotsPart } from './shots-part';
+import { WearPart } from './wear-part';
 import { Note, NumberField, OneOf, Question, Toggle } from './controls';
 import type { PanelProps } from './panel-parts';
 import { ROLE_OPTIONS } from './roles';
@@ -54,6 +55,7 @@ export function CastPanel({ document }: PanelProps) {
       <Question title="What is each mesh?">
         <ul>{session.character.meshes.map((m) => <li key={m.name}><OneOf label={m.name} testId={`role-${m.name}`} value={roleOf(m, document.sway)} onChange={(v) => setRole(m, v)} options={ROLE_OPTIONS} /></li>)}</ul>
       </Question>
+      <WearPart document={document} />
       <CarryPart />
       <Question title="What came in?">
         <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-soft">

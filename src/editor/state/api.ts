@@ -81,6 +81,23 @@ export async function uploadCharacter(files: readonly NamedFile[], fileName: str
   const query = new URLSearchParams({ fileName, name, choices: JSON.stringify(choices) }), body = files.length === 1 ? files[0].bytes : setBytes(files);
   return z.object({ groomId: z.string(), warnings: z.array(z.string()) }).parse(await (await call(`/api/characters?${query.toString()}`, { method: 'POST', body: body as Uint8Array<ArrayBuffer> })).json());
 }
+const wornSchema = z.object({ assetId: z.string(), notes: z.array(z.string()), moved: z.number(), stayed: z.number() });
+export type WornAnswer = z.infer<typeof wornSchema>;
+export interface WearChoice { replace: string | null; role: string; clip: string | null; fps: number; placement: { scale: number; up: string } | null }
+/** Sends a garment's files: the character gets a new version that wears it, and its grooms go along. */
+export async function wearGarment(groom: { id: string; characterId: string }, files: readonly NamedFile[], choice: WearChoice): Promise<WornAnswer> {
+  const { version } = await getGroom(groom.id), { replace, clip, placement } = choice;
+  const query = new URLSearchParams({ fileName: files.find((f) => !/\.(pc2|mdd|mtl|bin|png|jpe?g)$/i.test(f.name))?.name ?? files[0].name, groomId: groom.id, base: String(version), role: choice.role, fps: String(choice.fps), ...(replace === null ? {} : { replace }), ...(clip === null ? {} : { clip }), ...(placement ? { scale: String(placement.scale), up: placement.up } : {}) });
+  const body = files.length === 1 ? files[0].bytes : setBytes(files);
+  return wornSchema.parse(await (await call(`/api/characters/${groom.characterId}/wear?${query.toString()}`, { method: 'POST', body: body as Uint8Array<ArrayBuffer> })).json());
+}
+const versionSchema = z.object({ id: z.string(), note: z.string(), fileName: z.string(), createdAt: z.string(), grooms: z.number() });
+export type Version = z.infer<typeof versionSchema>;
+export const listVersions = (characterId: string): Promise<Version[]> => get(`/api/characters/${characterId}/versions`, z.array(versionSchema));
+export async function putOnVersion(groomId: string, characterId: string): Promise<void> {
+  const { version } = await getGroom(groomId);
+  await send('PUT', `/api/grooms/${groomId}/character`, { base: version, characterId }, z.object({ characterId: z.string() }));
+}
 /** Begins another groom on a character, afresh or with a document whose buffers are there. */
 export const newGroom = (characterId: string, name: string, document?: GroomDocument): Promise<string> => send('POST', `/api/characters/${characterId}/grooms`, { name, document }, z.object({ groomId: z.string() })).then((r) => r.groomId);
 /** How the last file of that source was placed. */

@@ -1,8 +1,12 @@
 /** The character in the scene: skinned on the GPU from the core's own pose. */
 import * as THREE from 'three';
-import type { Character, CharacterMesh, Pose } from '../../core/mesh/character';
+import { morphedPositions, type Character, type CharacterMesh, type Pose } from '../../core/mesh/character';
+import { vertexNormals } from '../../core/mesh/surface';
 import { BODY_DECLARE, BODY_SHADE } from './hair-shaders';
 import type { HairRenderer } from './hair-renderer';
+
+/** Meshes of more shapes, as those that move by a point cache, are put together here and not on the GPU. */
+const MOST_GPU_MORPHS = 16;
 
 export class CharacterView {
   readonly group = new THREE.Group();
@@ -22,11 +26,12 @@ export class CharacterView {
 
   private add(mesh: CharacterMesh): void {
     const geometry = new THREE.BufferGeometry();
-    geometry.setAttribute('position', new THREE.BufferAttribute(mesh.positions, 3));
-    geometry.setAttribute('normal', new THREE.BufferAttribute(mesh.normals, 3));
+    const many = mesh.morphs.length > MOST_GPU_MORPHS;
+    geometry.setAttribute('position', new THREE.BufferAttribute(many ? mesh.positions.slice() : mesh.positions, 3));
+    geometry.setAttribute('normal', new THREE.BufferAttribute(many ? mesh.normals.slice() : mesh.normals, 3));
     if (mesh.colors.length > 0) geometry.setAttribute('color', new THREE.BufferAttribute(mesh.colors, 3));
     geometry.setIndex(new THREE.BufferAttribute(mesh.triangles, 1));
-    if (mesh.morphs.length > 0) {
+    if (mesh.morphs.length > 0 && !many) {
       geometry.morphAttributes.position = mesh.morphs.map((m) => new THREE.BufferAttribute(m.offsets, 3));
       geometry.morphTargetsRelative = true;
     }
@@ -64,7 +69,12 @@ export class CharacterView {
     let at = 16 * this.character.nodes.length;
     for (const mesh of this.character.meshes) {
       const object = this.meshes.get(mesh.name)!;
-      mesh.morphs.forEach((_, k) => { object.morphTargetInfluences![k] = pose[at + k]; });
+      if (mesh.morphs.length > MOST_GPU_MORPHS) {
+        const P = morphedPositions(this.character, mesh, pose), { position, normal } = object.geometry.attributes;
+        (position.array as Float32Array).set(P);
+        (normal.array as Float32Array).set(vertexNormals(P, mesh.triangles));
+        position.needsUpdate = normal.needsUpdate = true;
+      } else mesh.morphs.forEach((_, k) => { object.morphTargetInfluences![k] = pose[at + k]; });
       at += mesh.morphs.length;
     }
     for (const mesh of this.character.meshes) if (mesh.skin < 0) {

@@ -106,6 +106,22 @@ const MIGRATIONS: Migration[] = [
     },
     down: async (db) => { await db.schema.alterTable('assets', (t) => { t.dropIndex(['source', 'created_at']); t.dropColumns('source', 'choices'); }); },
   },
+  {
+    name: '003-versions',
+    up: async (db) => {
+      await db.schema.alterTable('assets', (t) => {
+        // the version it was made from, and what is new about it
+        t.string('follows', ID).nullable().references('assets.id');
+        t.string('note', 300).notNullable().defaultTo('');
+      });
+      await db.schema.alterTable('bakes', (t) => { t.string('asset_id', ID).nullable().references('assets.id'); });
+      await db.raw('update bakes join grooms on grooms.id = bakes.groom_id set bakes.asset_id = grooms.asset_id');
+    },
+    down: async (db) => {
+      await db.schema.alterTable('bakes', (t) => { t.dropForeign('asset_id'); t.dropColumn('asset_id'); });
+      await db.schema.alterTable('assets', (t) => { t.dropForeign('follows'); t.dropColumns('follows', 'note'); });
+    },
+  },
 ];
 
 export async function migrate(db: Knex): Promise<void> {

@@ -15,7 +15,7 @@ import { readCharacter } from '../read-character';
 import { getBlob, hasBlob, putBlob } from './blobs';
 
 export const newId = (): string => randomBytes(8).toString('hex');
-const json = (value: unknown): string => JSON.stringify(value);
+export const json = (value: unknown): string => JSON.stringify(value);
 
 /** An error that is told to the person who asked, with an HTTP status. */
 export class UserError extends Error {
@@ -183,7 +183,7 @@ export async function queueBake(db: Knex, groomId: string): Promise<BakeInfo> {
   if (!groom.document.guides) throw new UserError(422, 'noGuides', 'There is nothing to bake yet: plant guides first.');
   const { document } = groom, id = newId();
   await db('bakes').insert({
-    id, groom_id: groomId, motion_key: motionKey(document, groom.character.packed), document: json(document),
+    id, groom_id: groomId, asset_id: groom.character.id, motion_key: motionKey(document, groom.character.packed), document: json(document),
     start_frame: document.shot.start, end_frame: document.shot.end, pre_roll: document.bake.preRoll, state: 'queued', created_at: new Date(),
   });
   return publicBake(await getBake(db, id));
@@ -221,9 +221,16 @@ export async function bakeFramePoints(db: Knex, blob: string): Promise<Float32Ar
   return new Float32Array(Uint8Array.from(bytes).buffer);
 }
 
+/** The version of the character that a bake was made on. */
+export async function assetOfBake(db: Knex, id: string): Promise<AssetInfo> {
+  const row: { asset_id: string } | undefined = await db('bakes').where({ id }).first('asset_id');
+  if (!row) throw notFound('bake');
+  return getAsset(db, row.asset_id);
+}
+
 /** The filled strands of a bake, ready to be computed frame by frame. */
 export async function openFilled(db: Knex, bake: Awaited<ReturnType<typeof getBake>>, count: number): Promise<FilledFrames> {
-  const { guides, plot } = bake.document, owner: { asset_id: string } = await db('grooms').where({ id: bake.groomId }).first('asset_id'), asset = await getAsset(db, owner.asset_id);
+  const { guides, plot } = bake.document, asset = await assetOfBake(db, bake.id);
   const [planting, offsets, faces, density] = await Promise.all([guides?.planting, guides?.offsets, plot.faces, plot.maps.density].map((id) => (id ? getBlob(db, id) : null)));
   if (!planting || !offsets || !faces) throw new UserError(409, 'notFilled', 'This bake has no plot to fill: it was made before its skin was chosen.');
   return new FilledFrames({ document: bake.document, character: await loadCharacter(db, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(faces), count, density });

@@ -1,0 +1,108 @@
+/** Versions of a character: garments added and replaced, and the grooms that go along. */
+import type { Knex } from 'knex';
+import { restPositions, type Character, type Role } from '../../core/mesh/character';
+import { AS_IT_IS, placeCharacter, UNITS, type Placement } from '../../core/mesh/placement';
+import { boxOfPoints, restBox } from '../../core/mesh/rest-box';
+import { fitScale, wear, WearError, type MovingPoints, type Worn } from '../../core/mesh/wear';
+import { setBytes, unpackFiles, type NamedFile } from '../../formats/file-set';
+import { packCharacter, unpackCharacter } from '../../formats/packed-character';
+import { isPointCache, readPointCache } from '../../formats/point-cache';
+import { readCharacter } from '../read-character';
+import { putBlob } from './blobs';
+import { getAsset, getGroom, json, loadCharacter, newId, UserError, type AssetInfo } from './records';
+
+/** Moves grooms to another version of their character: only where the mesh they grow on is the same there. */
+async function moveGrooms(db: Knex, ids: readonly string[], to: AssetInfo, label: string): Promise<string[]> {
+  const character = await loadCharacter(db, to.packed), moved: string[] = [], known = new Map<string, Character>();
+  for (const id of ids) {
+    const groom = await getGroom(db, id), { mesh: name } = groom.document.plot, mesh = character.meshes.find((m) => m.name === name);
+    const before = known.get(groom.character.packed) ?? (await loadCharacter(db, groom.character.packed)), old = before.meshes.find((m) => m.name === name);
+    known.set(groom.character.packed, before);
+    if (!mesh || !old || mesh.triangles.length !== old.triangles.length || !mesh.triangles.every((v, k) => v === old.triangles[k])) continue;
+    const { document } = groom;
+    await db.transaction(async (trx) => {
+      const row: { version: number } | undefined = await trx('grooms').where({ id }).forUpdate().first('version');
+      if (row?.version !== groom.version) throw new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change.', { version: row?.version });
+      const version = groom.version + 1, now = new Date();
+      await trx('groom_versions').insert({ groom_id: id, version, label: label.slice(0, 300), document: json(document), created_at: now });
+      await trx('grooms').where({ id }).update({ version, asset_id: to.id, updated_at: now });
+    });
+    moved.push(id);
+  }
+  return moved;
+}
+
+export interface WearOrder { files: readonly NamedFile[]; fileName: string; groomId: string; base: number; replace: string | null; role: Role; clip: string | null; fps: number; /** Null: by what fits the character. */ placement: Pick<Placement, 'scale' | 'up'> | null }
+
+/**
+ * Puts a garment from a file of its own on a character: a new version of it, to which all grooms go whose mesh is the same; the
+ * version before stays.
+ */
+export async function wearGarment(db: Knex, assetId: string, order: WearOrder): Promise<{ assetId: string; notes: string[]; moved: number; stayed: number }> {
+  const before = await getAsset(db, assetId), character = await loadCharacter(db, before.packed), groom = await getGroom(db, order.groomId);
+  if (groom.version !== order.base || groom.character.id !== assetId) throw new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change.', { version: groom.version });
+  const worn = await dress(character, order), packed = await putBlob(db, packCharacter(worn.character)), source = await putBlob(db, order.files.length === 1 ? order.files[0].bytes : setBytes(order.files)), id = newId();
+  const note = `${order.replace === null ? `${worn.meshes.join(', ')} added` : `${order.replace} replaced`} from ${order.fileName}`.slice(0, 300);
+  await db('assets').insert({ id, production_id: before.productionId, name: before.name, file_name: before.fileName, source_blob: source, packed_blob: packed, warnings: json([...before.warnings, ...worn.notes]), follows: assetId, note, created_at: new Date() });
+  const grooms: { id: string }[] = await db('grooms').where({ asset_id: assetId }).select('id'), moved = await moveGrooms(db, grooms.map((g) => g.id), await getAsset(db, id), note);
+  if (!moved.includes(order.groomId)) {
+    await db('assets').where({ id }).whereNotExists(db('grooms').where({ asset_id: id })).delete();
+    throw new UserError(409, 'otherMesh', `This groom grows on “${groom.document.plot.mesh}”, and that mesh would have other triangles. Bring the newer character in on the first page and carry the groom over.`);
+  }
+  return { assetId: id, notes: worn.notes, moved: moved.length, stayed: grooms.length - moved.length };
+}
+
+async function dress(character: Character, { files, replace, role, clip, fps, placement }: WearOrder): Promise<Worn> {
+  const unpacked = unpackFiles(files);
+  if (!unpacked.ok) throw new UserError(422, unpacked.error.type, unpacked.error.message);
+  const caches = unpacked.value.filter((f) => isPointCache(f.name)), rest = unpacked.value.filter((f) => !isPointCache(f.name)), old = character.meshes.find((m) => m.name === replace), box = old ? boxOfPoints(restPositions(character, old)) : restBox(character);
+  if (caches.length > 1) throw new UserError(422, 'unsupported', `There are ${caches.length} point caches among these files. Bring them in one after the other.`);
+  const cache = caches.length === 1 ? readPointCache(caches[0], fps) : null;
+  if (cache && !cache.ok) throw new UserError(422, cache.error.type, cache.error.message, { where: cache.error.where });
+  let garment: Character | null = null;
+  const notes: string[] = [], place = (low: ArrayLike<number>, high: ArrayLike<number>): Placement => ({ ...AS_IT_IS, ...(placement ?? fitScale(box, { low, high }, UNITS)) });
+  let placed: Placement | null = null;
+  if (rest.length > 0 || !cache) {
+    const read = await readCharacter(rest, null);
+    if (!read.ok) throw new UserError(422, read.error.type, read.error.message, { where: read.error.where });
+    const open = unpackCharacter(read.value.packed);
+    if (!open.ok) throw new UserError(500, open.error.type, open.error.message);
+    const own = restBox(open.value);
+    placed = place(own.low, own.high);
+    garment = placeCharacter(open.value, placed);
+    // whatever a file of clothes says of movement it does not bring, has been said
+    notes.push(...read.warnings.filter((w) => !/holds no clip|bound to a skeleton/.test(w)));
+  }
+  let points: MovingPoints | null = null;
+  if (cache) {
+    const own = boxOfPoints(cache.value.frames[0]);
+    placed ??= place(own.low, own.high);
+    const { scale, up } = placed;
+    points = { ...cache.value, frames: cache.value.frames.map((f) => f.map((v, k) => scale * (up === '+z' ? (k % 3 === 0 ? v : k % 3 === 1 ? f[k + 1] : -f[k - 1]) : v))) };
+  }
+  if (placed && (placed.scale !== 1 || placed.up !== '+y')) notes.push(`Read as ${Object.entries(UNITS).find(([, s]) => s === placed.scale)?.[0] ?? `${placed.scale} m`}, ${placed.up === '+z' ? 'Z' : 'Y'} up, which fits the character.`);
+  try {
+    const worn = wear(character, garment, { replace, role, clip }, points);
+    return { ...worn, notes: [...notes, ...worn.notes] };
+  } catch (cause) {
+    if (cause instanceof WearError) throw new UserError(422, 'unsupported', cause.message);
+    throw cause;
+  }
+}
+
+export interface VersionInfo { id: string; note: string; fileName: string; createdAt: string; grooms: number }
+/** All versions of a character, oldest first. */
+export async function versionsOf(db: Knex, assetId: string): Promise<VersionInfo[]> {
+  const all: { id: string; follows: string | null; note: string; file_name: string; created_at: Date }[] = await db('assets').where({ production_id: (await getAsset(db, assetId)).productionId }).orderBy('created_at').select('id', 'follows', 'note', 'file_name', 'created_at');
+  const byId = new Map(all.map((a) => [a.id, a])), first = (id: string): string => { let at = id; for (let a = byId.get(at); a?.follows; a = byId.get(at)) at = a.follows; return at; };
+  const root = first(assetId), mine = all.filter((a) => first(a.id) === root), counts: { asset_id: string; n: number }[] = await db('grooms').whereIn('asset_id', mine.map((a) => a.id)).groupBy('asset_id').select('asset_id').count({ n: '*' });
+  return mine.map((a) => ({ id: a.id, note: a.note, fileName: a.file_name, createdAt: a.created_at.toISOString(), grooms: Number(counts.find((c) => c.asset_id === a.id)?.n ?? 0) }));
+}
+/** Puts one groom on another version of its character. */
+export async function putOnVersion(db: Knex, groomId: string, base: number, assetId: string): Promise<void> {
+  const groom = await getGroom(db, groomId), to = await getAsset(db, assetId);
+  if (groom.version !== base) throw new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change.', { version: groom.version });
+  if (!(await versionsOf(db, groom.character.id)).some((v) => v.id === assetId)) throw new UserError(422, 'otherCharacter', 'This is another character. Carry the groom over to it.');
+  const moved = await moveGrooms(db, [groomId], to, 'Another version of the character');
+  if (moved.length === 0) throw new UserError(409, 'otherMesh', `The mesh “${groom.document.plot.mesh}” has other triangles in that version. Carry the groom over to it.`);
+}
