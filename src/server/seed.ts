@@ -23,7 +23,7 @@ export async function seedDemo(db: Knex, cast: DemoCast): Promise<boolean> {
     return document;
   };
   const oda = await bring('Oda', 'oda.glb', cast.oda), { document, buffers } = demoGroom(oda.character), stored = await store(oda.asset.id, 'loose hair', document, buffers);
-  await createGroom(db, oda.asset.id, 'loose hair, walking', { ...stored, shot: { ...stored.shot, clip: 'lock-beam walk', end: 25, cyclic: true } }, 'Demo groom');
+  await createGroom(db, oda.asset.id, 'loose hair, walking', { ...stored, shotName: 'lock-beam walk', shot: { ...stored.shot, clip: 'lock-beam walk', end: 25, cyclic: true } }, 'Demo groom');
   const bramble = await bring('Bramble', 'bramble.glb', cast.bramble);
   for (const groom of brambleGrooms(bramble.character)) await store(bramble.asset.id, groom.name, groom.document, groom.buffers);
   return true;

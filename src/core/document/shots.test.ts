@@ -1,7 +1,7 @@
 import { produce } from 'immer';
 import { describe, expect, it } from 'vitest';
 import { documentSchema, newDocument } from './schema';
-import { addShot, freeShotName, openShot, removeShot, shotNames } from './shots';
+import { addShot, freeShotName, isNamedByClip, openShot, removeShot, shotNames } from './shots';
 
 const one = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true });
 
@@ -25,6 +25,7 @@ describe('shots', () => {
   });
   it('names stay apart and are never empty', () => {
     expect(freeShotName(one, '  ')).toBe('shot');
+    expect([one, { ...one, shotName: 'walk 12' }, { ...one, shotName: 'walk on' }, { ...one, shotName: 'run' }].map(isNamedByClip)).toEqual([true, true, false, false]);
     expect(freeShotName(one, 'walk')).toBe('walk 2');
     expect(freeShotName(one, 'x'.repeat(99)).length).toBe(50);
   });

@@ -1,6 +1,6 @@
 /** The shots of a character that a groom is set up for: the open one, and the others kept beside it. */
 import type { Draft } from 'immer';
-import type { GroomDocument } from './schema';
+import { nameOfShot, type GroomDocument } from './schema';
 
 const taken = (d: GroomDocument | Draft<GroomDocument>): Set<string> => new Set([d.shotName, ...d.otherShots.map((o) => o.shotName)]);
 
@@ -10,6 +10,8 @@ export function freeShotName(d: GroomDocument | Draft<GroomDocument>, wanted: st
   if (!names.has(base)) return base;
   for (let n = 2; ; n++) if (!names.has(`${base} ${n}`)) return `${base} ${n}`;
 }
+/** Whether the open shot still has the name of its clip, or that with a number. */
+export const isNamedByClip = (d: GroomDocument | Draft<GroomDocument>): boolean => { const own = nameOfShot(d.shot); return d.shotName === own || (d.shotName.startsWith(`${own} `) && /^\d+$/.test(d.shotName.slice(own.length + 1))); };
 /** All shots by name, in the order they are shown. */
 export const shotNames = (d: GroomDocument): string[] => [...taken(d)].sort((a, b) => a.localeCompare(b, 'en', { numeric: true }));
 

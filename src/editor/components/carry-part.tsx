@@ -9,7 +9,7 @@ import { useWorkshop } from './context';
 
 export function CarryPart() {
   const { session } = useWorkshop(), guides = useEditor((s) => !!s.history?.document.guides), own = session.groom.character.id;
-  const [others, setOthers] = useState<{ id: string; name: string; fileName: string }[]>([]), [to, setTo] = useState(''), [busy, setBusy] = useState(false), [done, setDone] = useState<Carried | null>(null), [error, setError] = useState<string | null>(null);
+  const [others, setOthers] = useState<{ id: string; name: string; fileName: string; version: number }[]>([]), [to, setTo] = useState(''), [busy, setBusy] = useState(false), [done, setDone] = useState<Carried | null>(null), [error, setError] = useState<string | null>(null);
   useEffect(() => { getOverview().then((o) => setOthers(o.productions.flatMap((p) => p.assets).filter((a) => a.id !== own)), () => undefined); }, [own]);
   const carry = async (): Promise<void> => {
     setBusy(true);
@@ -23,7 +23,7 @@ export function CarryPart() {
   const mm = (v: number): string => `${(1000 * v).toFixed(v < 0.001 ? 2 : 1)} mm`;
   return (
     <Question title="A newer file, another character?">
-      <OneOf label="To" testId="carry-to" value={to} onChange={setTo} options={[{ value: '', label: 'choose one …', help: 'A newer file is brought in on the first page, beside the old one.' }, ...[...others].reverse().map((a) => ({ value: a.id, label: a.name, aside: a.fileName, help: 'The groom is carried over to it; this one stays as it is.' }))]} />
+      <OneOf label="To" testId="carry-to" value={to} onChange={setTo} options={[{ value: '', label: 'choose one …', help: 'A newer file is brought in on the first page, beside the old one.' }, ...[...others].reverse().map((a) => ({ value: a.id, label: a.version > 1 ? `${a.name}, version ${a.version}` : a.name, aside: a.fileName, help: 'The groom is carried over to it; this one stays as it is.' }))]} />
       <div className="mt-1"><Button data-testid="carry" disabled={to === '' || busy || !guides} onClick={() => void carry()} {...helpProps('Makes a groom on the other character: roots by the same triangles, or by the nearest skin in the rest pose.')}>{busy ? 'Carrying it over …' : 'Carry this groom over'}</Button></div>
       {!guides && <Note>There are no guides to carry over yet.</Note>}
       {error && <p role="alert" className="mt-1 text-[12px] text-trouble">{error}</p>}

@@ -49,7 +49,7 @@ export function Entrance() {
           <ul className="overflow-hidden rounded-lg border border-edge bg-panel">
             {p.assets.map((a) => (
               <li key={a.id} className="border-b border-line last:border-0">
-                <div className="flex items-baseline gap-3 px-4 pt-3 pb-1"><span className="font-semibold">{a.name}</span><span className="num text-faint">{a.fileName}</span></div>
+                <div className="flex items-baseline gap-3 px-4 pt-3 pb-1"><span className="font-semibold">{a.name}</span><span className="num text-faint">{a.fileName}</span>{a.version > 1 && <span className="text-faint">version {a.version}</span>}</div>
                 <ul className="pb-2">
                   {a.grooms.map((g) => (
                     <li key={g.id}>

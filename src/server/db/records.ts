@@ -72,19 +72,22 @@ export async function loadCharacter(db: Knex, packed: string): Promise<Character
 }
 
 export interface Overview {
-  productions: { id: string; name: string; assets: { id: string; name: string; fileName: string; grooms: { id: string; name: string; shot: string; updatedAt: string }[] }[] }[];
+  productions: { id: string; name: string; assets: { id: string; name: string; fileName: string; /** 1 for what came in; counted along what it follows. */ version: number; grooms: { id: string; name: string; shot: string; updatedAt: string }[] }[] }[];
 }
 export async function overview(db: Knex): Promise<Overview> {
   const [productions, assets, grooms] = await Promise.all([
     db('productions').orderBy('created_at').select('id', 'name') as Promise<{ id: string; name: string }[]>,
-    db('assets').orderBy('created_at').select('id', 'production_id', 'name', 'file_name') as Promise<{ id: string; production_id: string; name: string; file_name: string }[]>,
+    db('assets').orderBy('created_at').select('id', 'production_id', 'name', 'file_name', 'follows') as Promise<{ id: string; production_id: string; name: string; file_name: string; follows: string | null }[]>,
     db('grooms as g').join('groom_versions as v', function on() { this.on('v.groom_id', 'g.id').andOn('v.version', 'g.version'); }).orderBy('g.created_at').select('g.id', 'g.asset_id', 'g.name', 'g.updated_at', 'v.document') as Promise<{ id: string; asset_id: string; name: string; updated_at: Date; document: string }[]>,
   ]);
+  const byId = new Map(assets.map((a) => [a.id, a])), followed = new Set(assets.map((a) => a.follows));
+  const versionOf = (a: (typeof assets)[number]): number => { const before = a.follows ? byId.get(a.follows) : undefined; return before ? versionOf(before) + 1 : 1; };
   return {
     productions: productions.map((p) => ({
       ...p,
-      assets: assets.filter((a) => a.production_id === p.id).map((a) => ({
-        id: a.id, name: a.name, fileName: a.file_name,
+      // earlier versions that nothing grows on any more are kept, and not listed
+      assets: assets.filter((a) => a.production_id === p.id && (!followed.has(a.id) || grooms.some((g) => g.asset_id === a.id))).map((a) => ({
+        id: a.id, name: a.name, fileName: a.file_name, version: versionOf(a),
         grooms: grooms.filter((g) => g.asset_id === a.id).map((g) => ({ id: g.id, name: g.name, shot: readDocument(g.document).shotName, updatedAt: g.updated_at.toISOString() })),
       })),
     })),
