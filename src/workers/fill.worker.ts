@@ -3,6 +3,7 @@ import { roleOf } from '../core/document/schema';
 import { coverage } from '../core/fill/coverage';
 import { fillPlot, NODES, strandShape, widthAt } from '../core/fill/strands';
 import { shapesBetween } from '../core/groom/between';
+import { flowAt, growAlong } from '../core/groom/flow';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, type Density } from '../core/groom/planting';
 import { MOST_ROOTS, plantedArea, scatterRoots } from '../core/groom/scatter';
@@ -78,7 +79,7 @@ function mapOf(on: Surface, bytes: Uint8Array | null): Density | null {
   return bytes && mapSampler(bytes, on.positions, on.triangles, (grid ??= new SkinGrid(on.positions, on.triangles)));
 }
 
-function plant(on: Surface, request: number, { faces, count, perM2, seed, density: densityMap, lengths, lengthSpread, kept, length, ...options }: PlantOrder): void {
+function plant(on: Surface, request: number, { faces, count, perM2, seed, density: densityMap, lengths, lengthSpread, kept, length, flow, ...options }: PlantOrder): void {
   const density = mapOf(on, densityMap), share = mapOf(on, lengths), held = kept?.planting.faces.length ?? 0, wanted = count ?? Math.round(perM2 * plantedArea(on, faces, density));
   if (wanted < 1) throw new Error('At this density not one guide would be planted. Raise the density, or paint more of it.');
   if (wanted > MOST_ROOTS) throw new Error(`At this density ${wanted.toLocaleString('en')} guides would be planted; ${MOST_ROOTS.toLocaleString('en')} are the most. Lower it.`);
@@ -91,7 +92,8 @@ function plant(on: Surface, request: number, { faces, count, perM2, seed, densit
   } else for (let g = 0; g < n; g++) {
     const own = length * (1 - lengthSpread * hashUnit(16 * g + 5)) * (share ? share(planting.faces[g], planting.weights[2 * g], planting.weights[2 * g + 1]) : 1);
     // a strand must have some length to be one
-    offsets.set(growGuide(on, rootPlace(on, planting, g), on.normal(planting.faces[g]), { ...options, length: Math.max(0.002, own) }), stride * g);
+    const root = rootPlace(on, planting, g), normal = on.normal(planting.faces[g]), grown = { ...options, length: Math.max(0.002, own) };
+    offsets.set(options.lie === 'lying' ? growAlong(on, root, normal, flow, grown) : growGuide(on, root, normal, flow.length > 0 ? { ...grown, lead: flowAt(flow, root, normal) } : grown), stride * g);
   }
   scope.postMessage({ kind: 'planted', request, planting, offsets });
 }

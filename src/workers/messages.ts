@@ -30,6 +30,8 @@ export interface PlantOrder {
   count: number | null; perM2: number;
   /** Maps as stored. */
   density: Uint8Array | null; lengths: Uint8Array | null;
+  /** Which way hair lies (flow.ts). */
+  flow: Float32Array;
   /** Guides that stay as they are, with their shapes. */
   kept: { planting: Planting; offsets: Float32Array } | null;
 }

@@ -29,7 +29,7 @@ function deepest(points: ArrayLike<number>, names: readonly string[], frame: num
 const KEPT = 'no guide goes more than 0.2 mm below head, coat, collar or scarf after the run-up, no filled strand more than 0.5 mm; the net is not used';
 const keeps = (clip: string, end: number, cyclic: boolean) => (): void => {
   const settings = groom.document.sway, planting = unpackPlanting(groom.buffers[1]), offsets = floatsOf(groom.buffers[2]), mesh = character.meshes.find((m) => m.hair.length > 0)!;
-  const document = { ...groom.document, shot: { clip, start: 0, end, fps: 24, cyclic }, plot: { mesh: mesh.name, faces: null, maps: { density: null, length: null } }, guides: { count: 160, pointCount: 16, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: true } };
+  const document = { ...groom.document, shot: { clip, start: 0, end, fps: 24, cyclic }, plot: { mesh: mesh.name, faces: null, maps: { density: null, length: null }, flow: null }, guides: { count: 160, pointCount: 16, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: true } };
   const scene: Scene = { character, mesh, clip: character.clips.find((c) => c.name === clip)!, shot: document.shot, planting, offsets, pointCount: 16, hidden: [], settings };
   const run = new SwayRun(scene, -25, { plan: planRun(scene, -25, end) }), filled = new FilledFrames({ document, character, planting, offsets, faces: uintsOf(groom.buffers[0]), count: 400 }), worn = ['head', 'coat', 'collar', 'scarf'];
   expect(run.report.shells).toBeGreaterThanOrEqual(4);

@@ -113,7 +113,7 @@ export function defaultsOf<T extends Record<string, Parameter>>(table: T): { [K 
 export const bufferIdSchema = z.string().regex(/^[0-9a-f]{64}$/);
 export type BufferId = string;
 
-const plantSchema = numbers(PLANT_PARAMETERS).extend({ lie: z.enum(['standing', 'falling']), /** Whether guides are counted, or planted so many to an area. */ by: z.enum(['count', 'area']) });
+const plantSchema = numbers(PLANT_PARAMETERS).extend({ lie: z.enum(['standing', 'lying', 'falling']), /** Whether guides are counted, or planted so many to an area. */ by: z.enum(['count', 'area']) });
 /** Points of a profile: from share 0 to share 1, ascending. */
 const profile = (least: number, most: number): z.ZodType<[number, number][]> => z.array(z.tuple([z.number().min(0).max(1), z.number().min(least).max(most)])).min(2).max(16)
   .refine((p) => p[0][0] === 0 && p[p.length - 1][0] === 1 && p.every((k, i) => i === 0 || k[0] > p[i - 1][0]), { message: 'A profile runs from 0 to 1 in ascending steps.' });
@@ -224,6 +224,8 @@ export const documentSchema = z.object({
     faces: bufferIdSchema.nullable(),
     /** f32 a texel of the mesh's skin grid, 0 … 1; null: 1 everywhere. */
     maps: z.object({ density: bufferIdSchema.nullable(), length: bufferIdSchema.nullable() }),
+    /** Strokes that say which way hair lies: f32, `FLOW_NUMBERS` a place. */
+    flow: bufferIdSchema.nullable(),
   }),
   plant: plantSchema,
   guides: z.object({
@@ -260,7 +262,7 @@ export function defaultSway(): SwaySettings {
 export function newDocument(meshName: string, shot: Shot): GroomDocument {
   return {
     format: DOCUMENT_FORMAT, shotName: nameOfShot(shot), shot, hidden: [], otherShots: [],
-    plot: { mesh: meshName, faces: null, maps: { density: null, length: null } },
+    plot: { mesh: meshName, faces: null, maps: { density: null, length: null }, flow: null },
     plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling', by: 'count' },
     guides: null,
     fill: defaultsOf(FILL_PARAMETERS),
@@ -270,4 +272,4 @@ export function newDocument(meshName: string, shot: Shot): GroomDocument {
 }
 
 /** Every buffer a document refers to. */
-export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.guides?.planting, d.guides?.offsets, d.guides?.brought, ...Object.values(d.sway.maps)].filter((id): id is string => !!id);
+export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.guides?.planting, d.guides?.offsets, d.guides?.brought, ...Object.values(d.sway.maps)].filter((id): id is string => !!id);

@@ -31,13 +31,13 @@ describe('documents of earlier formats', () => {
   it('format 3 keeps its plot and its roles, and knows the new ones', () => {
     const { meshRoles: _later, ...sway } = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }).sway, plant = { guideCount: 40, lengthCm: 12, pointCount: 16, liftMm: 9, seed: 3, lie: 'standing' };
     const d = readDocument({ ...newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), format: 3, plot: { mesh: 'head', faces: 'a'.repeat(64) }, plant, sway: { ...sway, roles: { body: 'pills', garment: 'off', accessory: 'shell' } } });
-    expect(d.plot).toEqual({ mesh: 'head', faces: 'a'.repeat(64), maps: { density: null, length: null } });
+    expect(d.plot).toEqual({ mesh: 'head', faces: 'a'.repeat(64), maps: { density: null, length: null }, flow: null });
     expect(d.plant).toMatchObject({ ...plant, by: 'count' });
     expect(d.sway.roles).toEqual({ body: 'pills', garment: 'off', accessory: 'shell', prop: 'auto', carrier: 'auto' });
   });
   it('format 4 keeps its shot, which gets a name', () => {
-    const { shotName: _name, otherShots: _none, ...old } = newDocument('head', { clip: 'walk', start: 3, end: 24, fps: 24, cyclic: true }), d = readDocument({ ...old, format: 4 });
-    expect(d).toEqual({ ...old, format: DOCUMENT_FORMAT, shotName: 'walk', otherShots: [] });
+    const { shotName: _name, otherShots: _none, plot: { flow: _still, ...plot }, ...same } = newDocument('head', { clip: 'walk', start: 3, end: 24, fps: 24, cyclic: true }), old = { ...same, plot }, d = readDocument({ ...old, format: 4 });
+    expect(d).toEqual({ ...old, plot: { ...plot, flow: null }, format: DOCUMENT_FORMAT, shotName: 'walk', otherShots: [] });
     expect(() => readDocument({ ...d, otherShots: [{ shotName: 'walk', shot: d.shot, hidden: [] }] })).toThrow('Two shots have the same name.');
   });
   it('a hold that reaches the tip, or none at all, is a profile too', () => {

@@ -13,10 +13,10 @@ export function readDocument(value: unknown): GroomDocument {
   return documentSchema.parse(document);
 }
 
-interface Format4 { shot: { clip: string } }
+interface Format4 { shot: { clip: string }; plot: object }
 
-/** Format 4 had one shot, without a name. */
-const fromFormat4 = (old: Format4): unknown => ({ ...old, format: 5, shotName: nameOfShot(old.shot), otherShots: [] });
+/** Format 4 had one shot, without a name, and no flow. */
+const fromFormat4 = (old: Format4): unknown => ({ ...old, format: 5, shotName: nameOfShot(old.shot), otherShots: [], plot: { ...old.plot, flow: null } });
 
 interface Format3 { sway: Record<string, unknown> & { roles: object }; plot: object; plant: object; fill: object }
 

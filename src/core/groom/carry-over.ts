@@ -1,6 +1,7 @@
 /** A groom on a newer version of its mesh, or on another one: by the same triangles, or by the nearest place in the rest pose. */
 import type { Surface } from '../mesh/surface';
 import { shortestTurn, type Vec3 } from '../math/vec';
+import { FLOW_NUMBERS } from './flow';
 import { rootPlace, type Planting } from './planting';
 import { SkinGrid } from './skin-grid';
 
@@ -42,6 +43,19 @@ export function carryOver(from: Surface, to: Surface, groom: { faces: ArrayLike<
     turnGuide(out.offsets, i, pointCount, from.normal(planting.faces[i]), to.normal(out.planting.faces[i]));
   }
   out.report.mean = n > 0 ? sum / n : 0;
+  return out;
+}
+
+/** Strokes of flow on the nearest skin of another mesh. */
+export function carryFlow(flow: ArrayLike<number>, to: Surface): Float32Array {
+  const out = Float32Array.from(flow);
+  for (let o = 0; o < out.length; o += FLOW_NUMBERS) {
+    const hit = to.nearest(out.subarray(o + 1, o + 4));
+    if (!hit) continue;
+    const way: Vec3 = [0, 0, 0];
+    shortestTurn([out[o + 7], out[o + 8], out[o + 9]], hit.normal)(out[o + 4], out[o + 5], out[o + 6], way);
+    out.set([...hit.point, ...way, ...hit.normal], o + 1);
+  }
   return out;
 }
 

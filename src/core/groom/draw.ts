@@ -26,6 +26,24 @@ export function drawnGuide(path: ArrayLike<number>, { pointCount, smoothing, lon
   return out;
 }
 
+/**
+ * A guide (3 × n, m) whose points from `from` on are drawn anew along a stroke (3 × m, m): up to the point `to` where the stroke comes back to it,
+ * or to its end. As many points as before, evenly spaced; null where the stroke has no length.
+ */
+export function redrawn(guide: ArrayLike<number>, from: number, to: number | null, stroke: ArrayLike<number>, smoothing: number): Float32Array | null {
+  const pointCount = guide.length / 3;
+  if (!(polylineLength(stroke) > 1e-4) || (to !== null && to <= from)) return null;
+  const smooth = drawnGuide(stroke, { pointCount: 48, smoothing, longest: Infinity });
+  if (!smooth) return null;
+  const start = [0, 1, 2].map((c) => guide[3 * from + c]), path: number[] = [];
+  for (let i = 0; i < from; i++) path.push(guide[3 * i], guide[3 * i + 1], guide[3 * i + 2]);
+  // the stroke is brought to where the guide is at both ends
+  const last = smooth.length - 3, miss = to === null ? [0, 0, 0] : [0, 1, 2].map((c) => guide[3 * to + c] - start[c] - smooth[last + c]);
+  for (let i = 0; i < smooth.length; i += 3) for (let c = 0; c < 3; c++) path.push(start[c] + smooth[i + c] + (miss[c] * i) / last);
+  if (to !== null) for (let i = to + 1; i < pointCount; i++) path.push(guide[3 * i], guide[3 * i + 1], guide[3 * i + 2]);
+  return resampleEvenly(path, pointCount);
+}
+
 /** A place lifted off the skin it was drawn on: nothing at the root, `lift` (m) at the tip of a stroke of the length given. */
 export function lifted(skin: { point: Vec3; normal: Vec3 }, drawn: number, lift: number, longest: number): Vec3 {
   return addScaled(skin.point, normalize(skin.normal), lift * smoothStep(0, 1, Math.min(1, drawn / Math.max(1e-6, longest))));

@@ -1,6 +1,6 @@
 /** Sets of faces: what grows, what belongs together, what is left of the other side. Faces by number, ascending. */
 import { leadingNodes, type Character, type CharacterMesh } from '../mesh/character';
-import { weldByPosition, type Surface } from '../mesh/surface';
+import { neighbours, weldByPosition, type Surface } from '../mesh/surface';
 
 export class FaceTopology {
   private readonly weld: Int32Array;
@@ -60,3 +60,39 @@ export function mirroredFaces(rest: Surface, faces: ArrayLike<number>): Uint32Ar
   return sorted(out);
 }
 const sorted = (faces: Iterable<number>): Uint32Array => Uint32Array.from(faces).sort();
+
+/** Seam edges that are tried. */
+const SEAMS = 60;
+
+/**
+ * Mirrored face of every face by how the mesh hangs together, whatever its shape: from an edge in the middle (nearest x = 0 in
+ * the rest pose) both sides are walked over at once. −1 on parts that do not hang on the middle; null where no edge in the middle has two
+ * like sides.
+ */
+export function mirrorByWay(positions: ArrayLike<number>, triangles: Uint32Array): Int32Array | null {
+  const weld = weldByPosition(positions), opposite = neighbours(triangles.map((v) => weld[v])), edges: [number, number][] = [], n = triangles.length;
+  const next = (h: number): number => h - (h % 3) + ((h % 3) + 1) % 3, before = (h: number): number => h - (h % 3) + ((h % 3) + 2) % 3;
+  for (let h = 0; h < n; h++) if (opposite[h] > h) edges.push([h, Math.abs(positions[3 * triangles[h]]) + Math.abs(positions[3 * triangles[next(h)]])]);
+  edges.sort((a, b) => a[1] - b[1]);
+  let best: Int32Array | null = null, most = 0;
+  for (const [h] of edges.slice(0, SEAMS)) {
+    const twin = new Int32Array(n).fill(-1), queue = [h];
+    twin[h] = opposite[h];
+    twin[opposite[h]] = h;
+    let whole = true, reached = 0;
+    // half-edge e of the one side and its twin: what follows the one comes before the other
+    const pair = (e: number, t: number): void => {
+      if (twin[e] < 0 && twin[t] < 0) { twin[e] = t; twin[t] = e; queue.push(e); reached++; }
+      else if (twin[e] !== t) whole = false;
+    };
+    for (let k = 0; k < queue.length && whole; k++) {
+      const e = queue[k], t = twin[e];
+      pair(next(e), before(t));
+      pair(before(e), next(t));
+      if (opposite[e] >= 0 !== opposite[t] >= 0) whole = false;
+      else if (opposite[e] >= 0) pair(opposite[e], opposite[t]);
+    }
+    if (whole && reached > most) { most = reached; best = Int32Array.from({ length: n / 3 }, (_, f) => (twin[3 * f] < 0 ? -1 : Math.floor(twin[3 * f] / 3))); if (reached > n / 4) break; }
+  }
+  return best;
+}

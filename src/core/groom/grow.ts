@@ -3,7 +3,8 @@ import { addScaled, dot, normalize, perpendicular, scale, smoothStep, type Vec3 
 import type { Surface } from '../mesh/surface';
 import { resampleEvenly } from './polyline';
 
-export type Lie = 'standing' | 'falling';
+/** `lying` follows the skin and its flow all along (flow.ts). */
+export type Lie = 'standing' | 'lying' | 'falling';
 
 export interface GrowOptions {
   /** m */

@@ -3,7 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { makeRandom } from '../math/random';
 import { Surface } from '../mesh/surface';
 import { carryOver } from './carry-over';
-import { FaceTopology, mirroredFaces } from './face-choice';
+import { FaceTopology, mirrorByWay, mirroredFaces } from './face-choice';
 import { rootPlace, scatterByArea, type Planting } from './planting';
 import { plantedArea, scatterRoots } from './scatter';
 import { blurMap, dabAt, evenMap, gradientMap, invertMap, mapSampler, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid } from './skin-grid';
@@ -20,6 +20,24 @@ function nearestPair(points: number[][]): number {
   for (let i = 0; i < points.length; i++) for (let j = 0; j < i; j++) least = Math.min(least, Math.hypot(points[i][0] - points[j][0], points[i][1] - points[j][1], points[i][2] - points[j][2]));
   return least;
 }
+
+describe('mirrored by how the mesh hangs together', () => {
+  it('finds the other side of a shape that is not alike left and right', () => {
+    // a head that is dented on one side only
+    const g = new IcosahedronGeometry(0.1, 6), round = Float64Array.from(g.attributes.position.array), T = Uint32Array.from({ length: round.length / 3 }, (_, v) => v), dented = round.map((v, k) => (round[k - (k % 3)] > 0.03 ? 0.8 * v + 0.01 : v)), twins = mirrorByWay(dented, T)!;
+    const mid = (P: ArrayLike<number>, f: number, c: number): number => (P[9 * f + c] + P[9 * f + 3 + c] + P[9 * f + 6 + c]) / 3;
+    for (let f = 0; f < T.length / 3; f++) {
+      expect(twins[twins[f]]).toBe(f);
+      // on the round one it is across the middle
+      expect(Math.hypot(mid(round, f, 0) + mid(round, twins[f], 0), mid(round, f, 1) - mid(round, twins[f], 1), mid(round, f, 2) - mid(round, twins[f], 2))).toBeLessThan(1e-6);
+    }
+  });
+  it('says so where there is no such side', () => {
+    const g = new IcosahedronGeometry(0.1, 3), P = Float64Array.from(g.attributes.position.array), T = Uint32Array.from({ length: P.length / 3 }, (_, v) => v);
+    // ten faces cut out of one side
+    expect(mirrorByWay(P, T.filter((_, k) => { const f = Math.floor(k / 3); return !(P[9 * f] > 0.07); }))).toBeNull();
+  });
+});
 
 describe('scattering', () => {
   it('is blue noise: no two roots nearer than 0.7 of the closest packing allows', () => {

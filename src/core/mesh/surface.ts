@@ -113,3 +113,16 @@ export function weldByPosition(positions: ArrayLike<number>): Int32Array {
     return v;
   });
 }
+
+/** Opposite half-edge of each (3 × triangle + edge), −1 at a border or where more than two faces meet. */
+export function neighbours(triangles: ArrayLike<number>): Int32Array {
+  const opposite = new Int32Array(triangles.length).fill(-1), open = new Map<number, number>();
+  let size = 0;
+  for (let h = 0; h < triangles.length; h++) size = Math.max(size, triangles[h] + 1);
+  for (let h = 0; h < triangles.length; h++) {
+    const a = triangles[h], b = triangles[h - (h % 3) + ((h % 3) + 1) % 3], key = a < b ? a * size + b : b * size + a, other = open.get(key);
+    if (other === undefined) open.set(key, h);
+    else if (opposite[other] < 0) { opposite[other] = h; opposite[h] = other; }
+  }
+  return opposite;
+}

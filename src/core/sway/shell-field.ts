@@ -1,5 +1,4 @@
-import { weldByPosition } from '../mesh/surface';
-import { neighbours } from './shell';
+import { neighbours, weldByPosition } from '../mesh/surface';
 import { outwardSign } from './shell-check';
 
 /** Neighbours of meshes and which way their faces look, which do not change from pose to pose. */

@@ -14,7 +14,7 @@
  * **Source:** closest points, Ericson, Real-Time Collision Detection, *from memory*; following a surface from face to face is a
  * well-known way to keep closest points up to date, *from memory*.
  */
-import { weldByPosition } from '../mesh/surface';
+import { neighbours, weldByPosition } from '../mesh/surface';
 import { describeShell } from './shell-check';
 
 /** m: contacts are offered so near, beyond the distance kept; a point looks around for so much more, and may go so far before it looks again. */
@@ -670,19 +670,6 @@ export class Shell {
     this.put(4 * t + e, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, cx - hx, cy - hy, cz - hz);
     return true;
   }
-}
-
-/** Opposite half-edge of each (3 × triangle + edge), −1 at a border or where more than two faces meet. */
-export function neighbours(triangles: ArrayLike<number>): Int32Array {
-  const opposite = new Int32Array(triangles.length).fill(-1), open = new Map<number, number>();
-  let size = 0;
-  for (let h = 0; h < triangles.length; h++) size = Math.max(size, triangles[h] + 1);
-  for (let h = 0; h < triangles.length; h++) {
-    const a = triangles[h], b = triangles[h - (h % 3) + ((h % 3) + 1) % 3], key = a < b ? a * size + b : b * size + a, other = open.get(key);
-    if (other === undefined) open.set(key, h);
-    else if (opposite[other] < 0) { opposite[other] = h; opposite[h] = other; }
-  }
-  return opposite;
 }
 
 /** Triangles sorted by patches of neighbours, grown from the nearest outwards so that they stay round, and where each begins. */

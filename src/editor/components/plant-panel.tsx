@@ -1,6 +1,6 @@
 'use client';
 /** Plant: where hair grows, how dense and how long, and the guides themselves. */
-import { Brush, Circle, Contrast, Copy, Droplets, Eraser, FlipHorizontal2, Lasso, Layers, PaintBucket, PenLine, Sprout, Spline } from 'lucide-react';
+import { Brush, Circle, Contrast, Copy, Droplets, Eraser, FlipHorizontal2, Lasso, Layers, PaintBucket, PenLine, Sprout, Spline, Waves, Waypoints } from 'lucide-react';
 import { toast } from 'sonner';
 import { plantKey } from '../../core/document/proof';
 import { PLANT_PARAMETERS, PLOT_MAPS, type PlotMap } from '../../core/document/schema';
@@ -11,6 +11,7 @@ import type { PlantDesk } from '../state/plant-desk';
 import { useEditor, type PlantTool } from '../state/store';
 import { BrushFields } from './brush-fields';
 import { CurvesPart } from './curves-part';
+import { MapFiles } from './map-files';
 import { Button, Choice, helpProps, IconButton, Note, NumberField, OneOf, Question } from './controls';
 import { Field, type PanelProps } from './panel-parts';
 import { useWorkshop } from './context';
@@ -46,6 +47,7 @@ export function PlantPanel({ document }: PanelProps) {
         </div>
         {tool.name === 'paint' && <MapTools tool={tool} desk={desk} />}
       </Question>
+      <Flow document={document} />
       <Planting document={document} />
       <ByHand />
       <CurvesPart />
@@ -62,7 +64,7 @@ function WhichMesh({ mesh }: { mesh: string }) {
   if (meshes.length < 2) return null;
   const change = (name: string): void => {
     const { document } = session, lost = document.guides !== null || document.plot.faces !== null;
-    useEditor.getState().edit(`Hair on ${name}`, (d) => { d.plot = { mesh: name, faces: null, maps: { density: null, length: null } }; d.guides = null; d.sway.maps = { hold: null, give: null, loft: null }; d.sway.ties = []; });
+    useEditor.getState().edit(`Hair on ${name}`, (d) => { d.plot = { mesh: name, faces: null, maps: { density: null, length: null }, flow: null }; d.guides = null; d.sway.maps = { hold: null, give: null, loft: null }; d.sway.ties = []; });
     if (lost) toast.warning(`The plot, its guides, maps and ties were on ${mesh}: they are one Undo away.`, { action: { label: 'Undo', onClick: () => useEditor.getState().undo() } });
   };
   return <OneOf label="On" testId="plot-mesh" value={mesh} onChange={(v) => { if (v !== mesh) change(v); }} options={meshes.map((m) => ({ value: m.name, label: m.name, aside: `${(m.triangles.length / 3).toLocaleString('en')}`, help: 'The mesh that hair grows on; a scalp of its own is one, too.' }))} />;
@@ -76,7 +78,7 @@ function AddFaces({ desk }: { desk: PlantDesk }) {
     if (mesh.hair.length > 0) list.push({ value: 'marks', label: 'the file’s marks', help: 'The file says where hair may grow; take that as the plot.', run: () => desk.setPlot(desk.markedFaces(), 'Plot from the file’s marks') });
     for (const g of new Set(mesh.groups.map((x) => x.material))) if (mesh.groups.length > 1) list.push({ value: `m${g}`, label: `material ${character.materials[g].name}`, help: 'All faces of this material.', run: () => desk.addMaterial(g) });
     if (mesh.skin >= 0) for (const n of new Set(leadingNodes(character, mesh))) list.push({ value: `j${n}`, label: `joint ${character.nodes[n].name}`, help: 'Faces that this joint moves most.', run: () => desk.addJoint(n) });
-    list.push({ value: 'mirror', label: 'the other side too', help: 'Faces across the middle of the rest pose.', run: () => desk.mirror() }, { value: 'all', label: 'the whole mesh', help: 'All its faces.', run: () => desk.all() }, { value: 'none', label: 'nothing: clear the plot', help: 'Chooses no face.', run: () => desk.setPlot([], 'Clear the plot') });
+    list.push({ value: 'mirror', label: 'the other side too', help: 'Faces across the middle of the rest pose.', run: () => desk.mirror() }, { value: 'way', label: 'the other side, by its mesh', help: 'For shapes that are not alike left and right on a mesh that is: faces are paired by how they hang together.', run: () => { if (!desk.mirrorByWay()) toast.error('The faces of this mesh are not alike on both sides of its middle. Mirror by place instead: “the other side too”.'); } }, { value: 'all', label: 'the whole mesh', help: 'All its faces.', run: () => desk.all() }, { value: 'none', label: 'nothing: clear the plot', help: 'Chooses no face.', run: () => desk.setPlot([], 'Clear the plot') });
     return list;
   }, [character, mesh, desk]);
   return <div className="mt-1"><OneOf label="Also" testId="plot-also" value="" onChange={(v) => options.find((o) => o.value === v)!.run()} options={options} /></div>;
@@ -99,8 +101,25 @@ function MapTools({ tool, desk }: { tool: Extract<PlantTool, { name: 'paint' }>;
         <ToolButton on={false} label={`Copy the ${PLOT_MAPS[other].toLowerCase()} map to ${name}`} help="Takes over the other map." onClick={() => desk.copy(map, other)}><Copy size={15} /></ToolButton>
         <ToolButton on={false} label={`Clear the ${name} map`} help="1 everywhere." onClick={() => desk.fillMap(map, 1, `Clear ${name} map`)}><Circle size={15} /></ToolButton>
       </div>
+      <MapFiles desk={desk} map={map} />
       <div aria-hidden className="mt-1.5 flex items-center gap-2 text-[11px] text-faint"><span>0</span><span className="h-2 flex-1 rounded" style={{ background: 'linear-gradient(90deg,#00224e,#434e6c,#7d7c78,#bcae6c,#fee838)' }} /><span>1</span></div>
     </div>
+  );
+}
+
+/** Strokes that say which way hair lies. */
+function Flow({ document }: PanelProps) {
+  const { session } = useWorkshop(), { desk } = session, tool = useEditor((s) => s.plantTool), strokes = desk.flowStrokes, lies = document.plant.lie !== 'standing';
+  return (
+    <Question title="Which way does it lie?" aside={strokes > 0 && <span className="num text-faint">{strokes} {strokes === 1 ? 'stroke' : 'strokes'}</span>}>
+      <div className="flex items-center gap-0.5">
+        <span {...helpProps('Drag over the skin the way the hair lies there; with Ctrl held, strokes under the brush are taken away.')}><IconButton label="Draw which way hair lies" data-testid="flow" aria-pressed={tool.name === 'flow'} onClick={() => setTool(tool.name === 'flow' ? { name: 'faces', how: 'brush', take: false } : { name: 'flow' })}><Waves size={15} /></IconButton></span>
+        <span {...helpProps('Strokes of the character’s left (+x) are laid on its right, in place of those there.')}><IconButton label="Copy the flow from its left to its right" disabled={strokes === 0} onClick={() => desk.mirrorFlow(true)}><FlipHorizontal2 size={15} /></IconButton></span>
+        <span {...helpProps('Without strokes hair lies downhill.')}><IconButton label="Clear the flow" disabled={strokes === 0} onClick={() => desk.clearFlow()}><Circle size={15} /></IconButton></span>
+        <span className="ml-auto text-[12px] text-faint">{strokes === 0 ? 'downhill' : lies ? 'with the strokes' : 'not used: it stands'}</span>
+      </div>
+      {tool.name === 'flow' && strokes === 0 && <Note>A few strokes are enough: between them the ways go over into each other.</Note>}
+    </Question>
   );
 }
 
@@ -112,6 +131,7 @@ function ByHand() {
       <div className="flex items-center gap-0.5">
         <ToolButton on={tool.name === 'draw' && tool.how === 'skin'} label="Draw a guide along the skin" help="Drag from the root: the guide follows the skin and lifts off it toward its tip." onClick={() => setTool({ name: 'draw', how: 'skin' })}><Spline size={15} /></ToolButton>
         <ToolButton on={tool.name === 'draw' && tool.how === 'view'} label="Draw a guide in the view" help="Drag from the root: the guide lies in the plane of the view." onClick={() => setTool({ name: 'draw', how: 'view' })}><PenLine size={15} /></ToolButton>
+        <span {...helpProps('Drag from a place on a guide: from there on it is drawn anew, to its end or to where you come back to it.')}><IconButton label="Redraw part of a guide" data-testid="redraw" disabled={none} aria-pressed={tool.name === 'redraw'} onClick={() => setTool({ name: 'redraw' })}><Waypoints size={15} /></IconButton></span>
         <span {...helpProps('Click, or drag for several: new guides take shape and length from their neighbours.')}><IconButton label="Add guides between others" disabled={none} aria-pressed={tool.name === 'between'} onClick={() => setTool({ name: 'between' })}><Sprout size={15} /></IconButton></span>
         <span className="ml-auto text-[12px] text-faint">{session.desk.pointCount} points each</span>
       </div>
@@ -146,8 +166,8 @@ function Planting({ document }: PanelProps) {
       <div className="mb-1"><Choice label="Guides by" value={plant.by} onChange={(v) => edit(v === 'count' ? 'Guides by number' : 'Guides by density', (d) => { d.plant.by = v; })} options={[{ value: 'count', label: 'So many', help: 'A number of guides over the whole plot.' }, { value: 'area', label: 'So dense', help: 'A number of guides on each square centimetre.' }]} /></div>
       <Field group="plant" name={plant.by === 'count' ? 'guideCount' : 'perCm2'} table={PLANT_PARAMETERS} />
       {(['lengthCm', 'lengthSpread', 'pointCount', 'seed'] as const).map((n) => <Field key={n} group="plant" name={n} table={PLANT_PARAMETERS} />)}
-      <div className="mt-1.5"><Choice label="Lie" value={plant.lie} onChange={(v) => edit(`Hair ${v}`, (d) => { d.plant.lie = v; })} options={[{ value: 'falling', label: 'Falling', help: 'Guides leave the skin, bend over and hang down along it.' }, { value: 'standing', label: 'Standing', help: 'Guides stand straight out from the skin.' }]} /></div>
-      {plant.lie === 'falling' && <Field group="plant" name="liftMm" table={PLANT_PARAMETERS} />}
+      <div className="mt-1.5"><Choice label="Lie" value={plant.lie} onChange={(v) => edit(`Hair ${v}`, (d) => { d.plant.lie = v; })} options={[{ value: 'falling', label: 'Falling', help: 'Guides leave the skin with the flow, bend over and hang down along it.' }, { value: 'lying', label: 'Lying', help: 'Guides lie along the skin all their length, with the flow; downhill where there is none.' }, { value: 'standing', label: 'Standing', help: 'Guides stand straight out from the skin.' }]} /></div>
+      {plant.lie !== 'standing' && <Field group="plant" name="liftMm" table={PLANT_PARAMETERS} />}
       <div className="mt-2.5 flex gap-2">
         <Button primary data-testid="plant" disabled={bare || planting || expected < 1} onClick={anew}><Sprout size={15} />{planting ? 'Planting …' : guides ? 'Plant anew' : `Plant ${expected.toLocaleString('en')} guides`}</Button>
         {guides && <Button data-testid="plant-more" disabled={bare || planting || expected <= guides.count} onClick={() => desk.plant(true)} {...helpProps('Fills up to the number or density above; guides that are there stay as they are combed.')}>{expected > guides.count ? `Plant ${(expected - guides.count).toLocaleString('en')} more` : 'Plant more'}</Button>}

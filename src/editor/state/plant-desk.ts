@@ -3,10 +3,13 @@ import { bytesOf, floatsOf, packPlanting } from '../../core/document/buffers';
 import { plantKey } from '../../core/document/proof';
 import { PLOT_MAPS, SWAY_MAPS, type BufferId, type PlotMap, type SwayMap } from '../../core/document/schema';
 import { shapesBetween } from '../../core/groom/between';
-import { drawnGuide, keepOff } from '../../core/groom/draw';
-import { FaceTopology, facesOfJoint, facesOfMaterial, mirroredFaces } from '../../core/groom/face-choice';
+import { drawnGuide, keepOff, redrawn } from '../../core/groom/draw';
+import { flowOf, FLOW_NUMBERS, mirroredFlow, strokesOf, withoutFlow } from '../../core/groom/flow';
+import { imageFromMap, mapFromImage, type GreyImage } from '../../core/groom/image-map';
+import { FaceTopology, facesOfJoint, facesOfMaterial, mirrorByWay, mirroredFaces } from '../../core/groom/face-choice';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { blurMap, evenMap, gradientMap, invertMap, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid, type Dab } from '../../core/groom/skin-grid';
+import { boxOfPoints } from '../../core/mesh/rest-box';
 import type { SurfacePoint } from '../../core/mesh/surface';
 import type { FillRequest } from '../../workers/messages';
 import type { Session } from './session';
@@ -51,6 +54,12 @@ export class PlantDesk {
   grow(): void { this.setPlot(this.topology.grown(this.session.plotFaces), 'Grow the plot'); }
   shrink(): void { this.setPlot(this.topology.shrunk(this.session.plotFaces), 'Shrink the plot'); }
   mirror(): void { this.setPlot(mirroredFaces(this.session.restSurface, this.session.plotFaces), 'Mirror the plot'); }
+  /** By how the mesh hangs together; false where its two sides are not alike. */
+  mirrorByWay(): boolean {
+    const twins = mirrorByWay(this.session.rest, this.session.mesh.triangles), now = this.session.plotFaces;
+    if (twins) this.setPlot([...now, ...[...now].map((f) => twins[f]).filter((f) => f >= 0)], 'Mirror the plot by its mesh');
+    return twins !== null;
+  }
   all(): void { this.setPlot(Uint32Array.from({ length: this.session.mesh.triangles.length / 3 }, (_, f) => f), 'Whole mesh as the plot'); }
   addJoint(node: number): void { this.add(facesOfJoint(this.session.character, this.session.mesh, node), `Plot where ${this.session.character.nodes[node].name} moves the skin`); }
   addMaterial(material: number): void { this.add(facesOfMaterial(this.session.mesh, material), `Plot of ${this.session.character.materials[material].name}`); }
@@ -136,6 +145,65 @@ export class PlantDesk {
     this.change(map, `Gradient on ${MAP_NAMES[map].toLowerCase()} map`, (m) => gradientMap(this.grid, m, plotFaces.length > 0 ? plotFaces : Uint32Array.from({ length: this.grid.faceCount }, (_, f) => f), skin, from, to));
   }
 
+  /** A map from a picture, or as one, by the mesh's texture coordinates; none where it has none. */
+  fromImage(map: MapName, image: GreyImage, fileName: string): void {
+    const { uvs } = this.session.mesh;
+    if (uvs) this.store(map, mapFromImage(this.grid, uvs, image), `${MAP_NAMES[map]} map from ${fileName}`);
+  }
+  asImage(map: MapName, size: number): GreyImage | null {
+    const { uvs } = this.session.mesh;
+    return uvs ? imageFromMap(this.grid, uvs, this.map(map), size) : null;
+  }
+
+  // ------------------------------------------------------------ flow
+
+  private flowRead: { id: BufferId | null; flow: Float32Array; seats: { face: number; at: Float64Array; ahead: Float64Array }[] } | null = null;
+  private readFlow(): NonNullable<PlantDesk['flowRead']> {
+    const { session } = this, id = session.document.plot.flow;
+    if (this.flowRead?.id === id) return this.flowRead;
+    const bytes = id ? session.buffers.get(id) : undefined, flow = bytes ? floatsOf(bytes) : new Float32Array(0), seats: NonNullable<PlantDesk['flowRead']>['seats'] = [];
+    const { low, high } = boxOfPoints(session.rest), size = Math.min(0.04, Math.max(0.006, Math.hypot(...high.map((v, c) => v - low[c])) / 50));
+    let last: ArrayLike<number> | null = null, stroke = -1;
+    for (let o = 0; o < flow.length; o += FLOW_NUMBERS) {
+      // arrows one after the other
+      if (last && stroke === flow[o] && Math.hypot(flow[o + 1] - last[0], flow[o + 2] - last[1], flow[o + 3] - last[2]) < size) continue;
+      last = flow.subarray(o + 1, o + 4);
+      stroke = flow[o];
+      const hit = session.restSurface.nearest(flow.subarray(o + 1, o + 4));
+      if (!hit) continue;
+      // weights of the place, and of one a little ahead in the plane of the same face
+      const [a, b, c] = session.restSurface.corners(hit.face), u = b.map((v, k) => v - a[k]), v = c.map((w, k) => w - a[k]), d = [flow[o + 4], flow[o + 5], flow[o + 6]].map((w) => 0.85 * size * w), dot = (p: number[], q: number[]): number => p[0] * q[0] + p[1] * q[1] + p[2] * q[2];
+      const uu = dot(u, u), uv = dot(u, v), vv = dot(v, v), D = uu * vv - uv * uv || 1, du = dot(d, u), dv = dot(d, v), db = (vv * du - uv * dv) / D, dc = (uu * dv - uv * du) / D, [wa, wb, wc] = hit.barycentric;
+      seats.push({ face: hit.face, at: Float64Array.of(wa, wb, wc), ahead: Float64Array.of(wa - db - dc, wb + db, wc + dc) });
+    }
+    return (this.flowRead = { id, flow, seats });
+  }
+  get flow(): Float32Array { return this.readFlow().flow; }
+  get flowStrokes(): number { return strokesOf(this.flow); }
+  /** Ends of the little lines that show it in the present pose, 6 numbers each, m. */
+  flowLines(): Float32Array {
+    const { seats } = this.readFlow(), surface = this.session.surfaceNow(), out = new Float32Array(6 * seats.length);
+    seats.forEach(({ face, at, ahead }, k) => { out.set(surface.place(face, at), 6 * k); out.set(surface.place(face, ahead), 6 * k + 3); });
+    return out;
+  }
+  private setFlow(rows: ArrayLike<number>, name: string): void {
+    const id = rows.length > 0 ? this.keep(bytesOf(Float32Array.from(rows))) : null;
+    useEditor.getState().edit(name, (d) => { d.plot.flow = id; if (id && d.plant.lie === 'standing') d.plant.lie = 'lying'; });
+  }
+  /** A stroke over the skin in the present pose becomes flow on the rest mesh. */
+  addFlow(places: readonly SurfacePoint[]): boolean {
+    const { restSurface } = this.session, rows = flowOf(this.flowStrokes, places.map((p) => ({ point: restSurface.place(p.face, p.barycentric), normal: restSurface.normal(p.face) })));
+    if (rows.length === 0) return false;
+    this.setFlow([...this.flow, ...rows], 'Stroke of flow');
+    return true;
+  }
+  takeFlow(place: SurfacePoint, radius: number): void {
+    const rows = withoutFlow(this.flow, this.session.restSurface.place(place.face, place.barycentric), radius);
+    if (rows.length < this.flow.length) this.setFlow(rows, 'Take a stroke of flow away');
+  }
+  mirrorFlow(fromLeft: boolean): void { this.setFlow(mirroredFlow(this.flow, fromLeft), 'Mirror the flow'); }
+  clearFlow(): void { this.setFlow([], 'Clear the flow'); }
+
   // ------------------------------------------------------------ planting
 
   /** Plants guides by the settings in the document. `more`: those that are there stay as they are; else they are replaced, one undo away. */
@@ -147,7 +215,7 @@ export class PlantDesk {
     this.order = { request: ++this.request, key: plantKey(document), pointCount, kept: kept ? kept.planting.faces.length : 0, combed: !!kept && !!document.guides?.combed };
     this.send({
       kind: 'plant', request: this.request,
-      order: { faces: session.plotFaces, count: plant.by === 'count' ? plant.guideCount : null, perM2: plant.perCm2 * 1e4, seed: plant.seed, pointCount, length: plant.lengthCm / 100, lengthSpread: plant.lengthSpread, lift: plant.liftMm / 1000, lie: plant.lie, density: this.bytesOf('density'), lengths: this.bytesOf('length'), kept },
+      order: { faces: session.plotFaces, count: plant.by === 'count' ? plant.guideCount : null, perM2: plant.perCm2 * 1e4, seed: plant.seed, pointCount, length: plant.lengthCm / 100, lengthSpread: plant.lengthSpread, lift: plant.liftMm / 1000, lie: plant.lie, density: this.bytesOf('density'), lengths: this.bytesOf('length'), flow: this.flow, kept },
     });
   }
   /** Puts guides beside those that are there; `shapes`: 3 × points × guides, rest orientation, of the point count that is there or is set. */
@@ -187,6 +255,21 @@ export class PlantDesk {
     placeGuides(world, motion, this.pointCount, shape, true);
     shape.fill(0, 0, 3);
     this.addGuides(planting, shape, 'Draw a guide');
+    return true;
+  }
+  /** A guide drawn anew from one of its points, as it is seen now, up to another or to its end. */
+  redraw(guide: number, from: number, to: number | null, stroke: ArrayLike<number>): boolean {
+    const { session } = this, { guides } = session, shown = session.shownGuides();
+    if (!guides || !shown) return false;
+    const n = guides.pointCount, o = 3 * n * guide, world = redrawn(shown.points.slice(o, o + 3 * n), from, to, stroke, useEditor.getState().drawing.smoothing), shape = new Float32Array(3 * n);
+    if (!world) return false;
+    keepOff(session.surfaceNow(), world, session.document.sway.skinGapMm / 1000);
+    placeGuides(world, session.motions.subarray(7 * guide, 7 * guide + 7), n, shape, true);
+    const offsets = guides.offsets.slice();
+    shape.fill(0, 0, 3);
+    offsets.set(shape, o);
+    const id = this.keep(bytesOf(offsets));
+    useEditor.getState().edit('Redraw a guide', (d) => { if (d.guides) { d.guides.offsets = id; d.guides.combed = true; } });
     return true;
   }
   /** Guides at places on the skin that take after their neighbours. */

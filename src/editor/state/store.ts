@@ -9,7 +9,7 @@ import type { Bake, Groom } from './api';
 
 export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
 export type Stage = (typeof STAGES)[number];
-export type BrushName = 'comb' | 'cut' | 'skin' | 'paint' | 'tie' | 'draw' | 'between';
+export type BrushName = 'comb' | 'cut' | 'skin' | 'paint' | 'tie' | 'draw' | 'between' | 'flow' | 'redraw';
 /** A collider by its key, a mesh by its name, a tie by its id. */
 export type Selected = { kind: 'collider' | 'mesh' | 'tie'; key: string } | null;
 /** Paint a map: toward a value; gather guides for the chosen tie. */
@@ -18,7 +18,11 @@ export type SwayTool = { name: 'look' } | { name: 'paint'; map: SwayMap; value: 
 export type PlantTool = { name: 'faces'; how: 'brush' | 'outline' | 'part'; take: boolean } | { name: 'paint'; map: PlotMap; how: 'toward' | 'smooth' | 'gradient'; value: number }
   /** Draw a guide along the skin or in the plane of the view; put guides between others. */
   | { name: 'draw'; how: 'skin' | 'view' }
-  | { name: 'between' };
+  | { name: 'between' }
+  /** Strokes along which hair lies. */
+  | { name: 'flow' }
+  /** Redraw a guide from where the stroke begins on it. */
+  | { name: 'redraw' };
 /** What is known and chosen of curves from a file, before they are taken. */
 export interface Bringing {
   fileName: string;

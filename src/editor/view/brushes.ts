@@ -7,9 +7,12 @@ import type { Session } from '../state/session';
 import { useEditor, type BrushName } from '../state/store';
 import type { Viewport } from './viewport';
 
-const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie', draw: 'Draw a guide', between: 'Add guides' };
+const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie', draw: 'Draw a guide', between: 'Add guides', flow: 'Stroke of flow', redraw: 'Redraw a guide' };
 
-interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean; /** Pixels of an outline; places between which a gradient runs. */ outline?: [number, number][]; from?: THREE.Vector3; /** Places drawn so far; roots of guides to be added. */ path?: THREE.Vector3[]; root?: SurfacePoint; roots?: SurfacePoint[] }
+/** A guide is taken hold of from so far, in pixels. */
+const GRIP_PIXELS = 12;
+
+interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean; /** Pixels of an outline; places between which a gradient runs. */ outline?: [number, number][]; from?: THREE.Vector3; /** Places drawn so far; roots of guides to be added. */ path?: THREE.Vector3[]; root?: SurfacePoint; roots?: SurfacePoint[]; /** Places of a stroke of flow. */ along?: SurfacePoint[]; /** A guide that is drawn anew, from which of its points. */ anew?: { guide: number; from: number } }
 
 export class BrushTool {
   private stroke: Stroke | null = null;
@@ -81,7 +84,9 @@ export class BrushTool {
   private down = (e: PointerEvent): void => {
     const name = this.active;
     if (!name || e.button !== 0 || e.shiftKey) return;
-    const [x, y] = this.at(e), hit = this.pick(x, y);
+    const [x, y] = this.at(e);
+    if (name === 'redraw') { this.beginRedraw(e, x, y); return; }
+    const hit = this.pick(x, y);
     if (!hit) return; // off the model the drag looks around
     e.stopImmediatePropagation();
     e.preventDefault();
@@ -92,6 +97,7 @@ export class BrushTool {
     if (name === 'tie') { this.stroke = { ...begun, name }; this.gather(hit.point, reverse); return; }
     if (name === 'paint') { this.beginPaint(begun, hit.point, reverse); return; }
     if (name === 'draw' || name === 'between') { this.beginGuides(name, begun, hit.point); return; }
+    if (name === 'flow') { this.beginFlow(begun, hit.point, reverse); return; }
     if (name === 'skin') { this.beginSkin(begun, hit, [x, y], reverse); return; }
     this.stroke = { ...begun, name, points: this.session.beginStroke() };
     if (name === 'cut') this.cut(hit.point);
@@ -108,6 +114,7 @@ export class BrushTool {
     for (const [px, py] of places) {
       if (stroke.outline) { stroke.outline.push([px, py]); continue; }
       if (stroke.path) { this.drawTo(px, py); continue; }
+      if (stroke.along) { const hit = this.pick(px, py), place = hit && this.session.surfaceNow().nearest(hit.point.toArray()); if (place) stroke.along.push(place); continue; }
       if (stroke.roots) { const hit = this.pick(px, py); if (hit) for (const [, b] of stroke.strides.to(hit.point.toArray())) this.addRoot(b); continue; }
       if (stroke.name === 'paint' || stroke.name === 'tie' || stroke.faces) {
         const hit = this.pick(px, py), reverse = e.ctrlKey || e.metaKey;
@@ -127,6 +134,7 @@ export class BrushTool {
     if (stroke.outline) { this.view.showPath(stroke.outline.map(([px, py]) => this.atDepth(px, py, stroke.depth))); return; }
     if (stroke.from) { this.view.showPath([stroke.from, stroke.last]); return; }
     if (stroke.path) { this.view.showPath(stroke.path); return; }
+    if (stroke.along) { this.view.showPath(stroke.along.map((p) => new THREE.Vector3(...p.point))); return; }
     this.ring(stroke.points ? { point: stroke.last, normal: this.view.forward.negate() } : this.pick(x, y));
   };
 
@@ -173,11 +181,42 @@ export class BrushTool {
     if (!root || (name === 'between' && !this.session.guides)) { this.view.controls.enabled = true; return; }
     this.stroke = { ...begun, name, root, ...(name === 'draw' ? { path: [at.clone()] } : { roots: [root] }) };
   }
+  /** Guide and point nearest a place of the picture, within a few pixels; null for none. */
+  private guideAt(x: number, y: number, only = -1): { guide: number; point: number; place: THREE.Vector3 } | null {
+    const { guides } = this.session, shown = this.session.shownGuides();
+    if (!guides || !shown) return null;
+    const P = shown.points, v = new THREE.Vector3(), n = guides.pointCount, first = only < 0 ? 0 : only * n, end = only < 0 ? P.length / 3 : first + n;
+    let best = -1, least = GRIP_PIXELS ** 2, ahead = Infinity;
+    for (let p = first; p < end; p++) {
+      v.fromArray(P, 3 * p);
+      const [px, py] = this.view.project(v), d = (px - x) ** 2 + (py - y) ** 2, far = v.distanceTo(this.view.camera.position);
+      // of several under the pointer the nearest to the eye
+      if (d > GRIP_PIXELS ** 2 || (best >= 0 && far > ahead + 0.01) || (best >= 0 && d > least && far > ahead - 0.01)) continue;
+      best = p; least = d; ahead = far;
+    }
+    return best < 0 ? null : { guide: Math.floor(best / n), point: best % n, place: new THREE.Vector3().fromArray(P, 3 * best) };
+  }
+  private beginRedraw(e: PointerEvent, x: number, y: number): void {
+    const grip = this.guideAt(x, y);
+    if (!grip) return;
+    e.stopImmediatePropagation();
+    e.preventDefault();
+    this.view.controls.enabled = false;
+    this.canvas.setPointerCapture(e.pointerId);
+    useEditor.setState({ playing: false, marked: grip.guide });
+    const depth = grip.place.clone().sub(this.view.camera.position).dot(this.view.forward);
+    this.stroke = { name: 'redraw', points: null, faces: null, last: grip.place, strides: new Strides(grip.place.toArray(), this.settings.radius), depth, changed: false, path: [grip.place], anew: { guide: grip.guide, from: grip.point } };
+  }
+  private beginFlow(begun: Omit<Stroke, 'name'>, at: THREE.Vector3, take: boolean): void {
+    const place = this.session.surfaceNow().nearest(at.toArray());
+    if (!place || take) { this.view.controls.enabled = true; if (place) this.session.desk.takeFlow(place, this.settings.radius); return; }
+    this.stroke = { ...begun, name: 'flow', along: [place] };
+  }
   /** A place under the pointer, on the skin with a lift that grows, or in the plane of the view through the root. */
   private drawTo(px: number, py: number): void {
     const { stroke } = this, { plantTool, drawing } = useEditor.getState();
-    if (!stroke?.path || plantTool.name !== 'draw') return;
-    const last = stroke.path[stroke.path.length - 1], hit = plantTool.how === 'skin' ? this.pick(px, py) : null;
+    if (!stroke?.path || (plantTool.name !== 'draw' && plantTool.name !== 'redraw')) return;
+    const last = stroke.path[stroke.path.length - 1], hit = plantTool.name === 'draw' && plantTool.how === 'skin' ? this.pick(px, py) : null;
     let drawn = 0;
     for (let i = 1; i < stroke.path.length; i++) drawn += stroke.path[i].distanceTo(stroke.path[i - 1]);
     const next = hit ? new THREE.Vector3(...lifted({ point: hit.point.toArray(), normal: hit.normal.toArray() }, drawn, drawing.liftMm / 1000, Math.min(drawing.longestCm / 100, 0.12))) : this.atDepth(px, py, last.clone().sub(this.view.camera.position).dot(this.view.forward));
@@ -254,9 +293,16 @@ export class BrushTool {
     this.view.controls.enabled = true;
     if (this.canvas.hasPointerCapture(e.pointerId)) this.canvas.releasePointerCapture(e.pointerId);
     const { desk } = this.session, { plantTool } = useEditor.getState();
-    if (stroke.path && stroke.root) {
+    if (stroke.path && stroke.anew) {
+      this.view.showPath([]);
+      const back = this.guideAt(...this.at(e), stroke.anew.guide), to = back && back.point > stroke.anew.from + 1 ? back.point : null;
+      if (stroke.changed) desk.redraw(stroke.anew.guide, stroke.anew.from, to, stroke.path.flatMap((p) => p.toArray()));
+    } else if (stroke.path && stroke.root) {
       this.view.showPath([]);
       if (stroke.changed) desk.draw(stroke.path.flatMap((p) => p.toArray()), stroke.root);
+    } else if (stroke.along) {
+      this.view.showPath([]);
+      desk.addFlow(stroke.along);
     } else if (stroke.roots) desk.between(stroke.roots);
     else if (stroke.from) {
       this.view.showPath([]);

@@ -11,7 +11,7 @@ import type { Session } from '../state/session';
 /** Two ends of a pill with their radii, in the present pose: a xyz r, b xyz r. */
 export type PosedPill = readonly [number, number, number, number, number, number, number, number];
 
-const KINDS = ['collider', 'chosen', 'floor', 'tie', 'torn', 'wind', 'contact'] as const;
+const KINDS = ['collider', 'chosen', 'floor', 'tie', 'torn', 'wind', 'contact', 'flow'] as const;
 type Kind = (typeof KINDS)[number];
 const LOOKS: Record<Kind, { color: number; opacity: number; through: boolean }> = {
   collider: { color: 0xa8e0f5, opacity: 0.5, through: true },
@@ -21,6 +21,7 @@ const LOOKS: Record<Kind, { color: number; opacity: number; through: boolean }> 
   torn: { color: 0xff6a55, opacity: 0.9, through: true },
   wind: { color: 0xe8e4da, opacity: 0.75, through: false },
   contact: { color: 0xffe14d, opacity: 0.95, through: true },
+  flow: { color: 0x9fe0ff, opacity: 1, through: false },
 };
 /** m a newton, by the square root: forces differ by orders. */
 const FORCE_LENGTH = 0.12;
@@ -43,8 +44,8 @@ export class Overlays {
   dispose(): void { for (const l of Object.values(this.lines)) { l.geometry.dispose(); l.material.dispose(); } }
 
   /** What is to be shown, in the pose at the play head. */
-  update(shown: { colliders: boolean; marks: boolean; sway: boolean; chosen: string | null; guides: ArrayLike<number> | null; frame: number; torn: readonly number[] }): void {
-    const { session } = this, out: Record<Kind, number[]> = { collider: [], chosen: [], floor: [], tie: [], torn: [], wind: [], contact: [] };
+  update(shown: { colliders: boolean; marks: boolean; sway: boolean; chosen: string | null; guides: ArrayLike<number> | null; frame: number; torn: readonly number[]; flow: boolean }): void {
+    const { session } = this, out: Record<Kind, number[]> = { collider: [], chosen: [], floor: [], tie: [], torn: [], wind: [], contact: [], flow: [] };
     if (shown.colliders || shown.chosen) {
       const set = session.colliders();
       for (const p of set.pills) {
@@ -65,6 +66,7 @@ export class Overlays {
         out.contact.push(marks[o], marks[o + 1], marks[o + 2], marks[o] + l * marks[o + 3], marks[o + 1] + l * marks[o + 4], marks[o + 2] + l * marks[o + 5]);
       }
     }
+    if (shown.flow) this.flowLines(out.flow);
     for (const kind of KINDS) {
       this.lines[kind].visible = out[kind].length > 0;
       if (out[kind].length > 0) setSegments(this.lines[kind].geometry, Float32Array.from(out[kind]));
@@ -115,6 +117,22 @@ export class Overlays {
         if (node >= 0) list.push(c[0], c[1], c[2], session.pose[16 * node + 12], session.pose[16 * node + 13], session.pose[16 * node + 14]);
       }
     });
+  }
+
+  /** Short arrows a little off the skin. */
+  private flowLines(out: number[]): void {
+    const lines = this.session.desk.flowLines(), a = new THREE.Vector3(), b = new THREE.Vector3(), side = new THREE.Vector3(), up = new THREE.Vector3(), surface = this.session.surfaceNow();
+    for (let o = 0; o < lines.length; o += 6) {
+      a.fromArray(lines, o); b.fromArray(lines, o + 3);
+      const hit = surface.nearest(lines.subarray(o, o + 3));
+      if (!hit) continue;
+      up.set(...hit.normal);
+      const lift = 0.12 * a.distanceTo(b);
+      a.addScaledVector(up, lift); b.addScaledVector(up, lift);
+      side.copy(b).sub(a).cross(up).multiplyScalar(0.28);
+      const back = a.clone().lerp(b, 0.62);
+      out.push(a.x, a.y, a.z, b.x, b.y, b.z, b.x, b.y, b.z, back.x + side.x, back.y + side.y, back.z + side.z, b.x, b.y, b.z, back.x - side.x, back.y - side.y, back.z - side.z);
+    }
   }
 
   private windLines(out: number[]): void {

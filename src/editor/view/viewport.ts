@@ -231,7 +231,7 @@ export class Viewport {
     const moving = stage === 'sway' || stage === 'proof', proof = stage === 'bake' ? state.bakeProof : state.run.key === session.key ? state.run.proof : null, at = Math.round(state.frame);
     this.overlays.update({
       colliders: state.show.pills && moving, marks: state.show.marks && moving && state.run.key === session.key, sway: stage === 'sway', chosen: stage === 'sway' ? (state.selected?.key ?? null) : null,
-      guides: shown?.points ?? null, frame: at, torn: proof?.frames.find((f) => f.frame === at)?.broken ?? [],
+      guides: shown?.points ?? null, frame: at, flow: stage === 'plant' && session.document.plot.flow !== null && (state.plantTool.name === 'flow' || !hairOn), torn: proof?.frames.find((f) => f.frame === at)?.broken ?? [],
     });
     const grips = this.gripPlaces();
     this.gripPoints.visible = grips.length > 0;
