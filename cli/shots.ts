@@ -33,9 +33,26 @@ try {
     await shot('11-bring-in', async () => { await page.waitForTimeout(2000); });
     await page.getByRole('button', { name: 'Leave it' }).click();
   }
-  const bramble = async (groom: string): Promise<void> => { await page.goto(trial.url); await page.getByText(groom, { exact: true }).click(); await page.getByTestId('view').waitFor(); };
+  const bramble = async (groom: string): Promise<void> => { await page.goto(trial.url); await page.getByText(groom, { exact: true }).last().click(); await page.getByTestId('view').waitFor(); };
   await shot('13-bramble', async () => { await bramble('tail'); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'whole' }).click(); await page.evaluate(() => { const v = (window as never as { fineComb: { view: { camera: { position: { set: (x: number, y: number, z: number) => void } }; controls: { update: () => void } } } }).fineComb.view; v.camera.position.set(-3.4, 1.5, -2.6); v.controls.update(); }); await page.waitForTimeout(1500); });
   await shot('14-mane', async () => { await bramble('mane and forelock'); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'three-quarter' }).click(); await page.waitForTimeout(1500); });
+  await shot('15-tail', async () => { await page.goto(trial.url); await page.getByText('tail', { exact: true }).first().click(); await page.getByTestId('view').waitFor(); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'side', exact: true }).click(); await page.waitForTimeout(1500); });
+  await shot('16-flow', async () => {
+    await bramble('coat');
+    await stage('plant');
+    await page.getByRole('button', { name: 'side', exact: true }).click();
+    await page.waitForTimeout(1500);
+    await page.getByTestId('flow').click();
+    const box = (await page.getByTestId('view').boundingBox())!;
+    for (const line of [[[0.66, 0.27], [0.6, 0.31], [0.55, 0.36]], [[0.61, 0.4], [0.6, 0.47], [0.57, 0.53]], [[0.55, 0.54], [0.48, 0.55], [0.41, 0.54]], [[0.34, 0.41], [0.33, 0.48], [0.32, 0.56]], [[0.32, 0.62], [0.33, 0.7], [0.33, 0.77]], [[0.575, 0.6], [0.575, 0.68], [0.58, 0.78]]]) {
+      await page.mouse.move(box.x + line[0][0] * box.width, box.y + line[0][1] * box.height);
+      await page.mouse.down();
+      for (const [x, y] of line.slice(1)) await page.mouse.move(box.x + x * box.width, box.y + y * box.height, { steps: 10 });
+      await page.mouse.up();
+      await page.waitForTimeout(200);
+    }
+    await page.mouse.move(box.x + 0.1 * box.width, box.y + 0.1 * box.height);
+  });
   if (!page.url().endsWith('/')) await page.goto(trial.url);
   await page.getByText('loose hair', { exact: true }).click();
   await page.getByTestId('view').waitFor();

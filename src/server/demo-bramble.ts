@@ -1,46 +1,32 @@
 /** Bramble's mane and forelock, tail and coat, as the demo has them. */
-import { bytesOf, packPlanting } from '../core/document/buffers';
-import { newDocument, type GroomDocument } from '../core/document/schema';
 import { growGuide } from '../core/groom/grow';
-import { rootPlace } from '../core/groom/planting';
-import { scatterRoots } from '../core/groom/scatter';
-import { hashUnit } from '../core/math/random';
 import { addScaled, dot, mix, normalize, smoothStep, type Vec3 } from '../core/math/vec';
 import { restPositions, type Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
+import { groomMaker, type DemoGroom } from './demo-groom';
 
 const POINTS = 16, COAT_POINTS = 6;
 
 /** Where parts of the pony lie in its rest pose, m. */
 const POLL_Z = 0.676, MANE_Z = 0.26, TAIL_Z = -0.62, HOOF = 0.105;
 
-type Made = { name: string; document: GroomDocument; buffers: Uint8Array[] };
-
-export function brambleGrooms(character: Character): Made[] {
+export function brambleGrooms(character: Character): DemoGroom[] {
   const mesh = character.meshes.find((m) => m.hair.length > 0)!, P = restPositions(character, mesh), surface = new Surface(P, mesh.triangles);
   const middle = (f: number): Vec3 => { const c = surface.corners(f); return [0, 1, 2].map((k) => (c[0][k] + c[1][k] + c[2][k]) / 3) as Vec3; };
   const all = Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f), marked = (f: number): boolean => [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5);
-  const made = (name: string, clip: string, end: number, faces: number[], guides: number, pointCount: number, shape: (root: Vec3, normal: Vec3, random: (k: number) => number) => Float32Array, change: (d: GroomDocument) => void): Made => {
-    const document = newDocument(mesh.name, { clip, start: 0, end, fps: 24, cyclic: clip === 'trot' }), planting = scatterRoots(surface, Uint32Array.from(faces), guides, document.plant.seed), count = planting.faces.length, offsets = new Float32Array(3 * pointCount * count);
-    for (let g = 0; g < count; g++) offsets.set(shape(rootPlace(surface, planting, g), surface.normal(planting.faces[g]), (k) => hashUnit(16 * g + k)), 3 * pointCount * g);
-    document.plant.guideCount = guides;
-    document.plant.pointCount = pointCount;
-    change(document);
-    return { name, document, buffers: [bytesOf(Uint32Array.from(faces)), packPlanting(planting), bytesOf(offsets)] };
-  };
-
+  const made = groomMaker(mesh, surface);
   const mane = all.filter((f) => { const [, y, z] = middle(f); return marked(f) && z > MANE_Z && y > 1.2; });
   const tail = all.filter((f) => marked(f) && middle(f)[2] < TAIL_Z && middle(f)[1] > 0.5);
   const coat = all.filter((f) => { const [, y, z] = middle(f); return y > HOOF && !(z > 1.0 && y < 1.15); });
   return [
-    made('mane and forelock', 'trot', 17, mane, 260, POINTS, (root, normal, random) => {
+    made({ name: 'mane and forelock', clip: 'trot', end: 17, faces: mane, guides: 260, pointCount: POINTS }, (root, normal, random) => {
       const forelock = smoothStep(POLL_Z - 0.02, POLL_Z + 0.03, root[2]), lead = normalize([mix(-1, 0.25 * (random(1) - 0.5), forelock), mix(-0.5, -0.6, forelock), mix(0.16 + 0.2 * (random(2) - 0.5), 1, forelock)]);
       const along = smoothStep(MANE_Z, MANE_Z + 0.14, root[2]);
       return growGuide(surface, root, normal, { length: mix(mix(0.13, 0.27, along) + 0.03 * random(3), 0.19 + 0.03 * random(3), forelock), pointCount: POINTS, lie: 'falling', lift: 0.005 + 0.008 * random(4), lead });
     }, (d) => { Object.assign(d.fill, { count: 26000, preview: 5000, widthUm: 110, melanin: 2.4, redness: 0.1, clump: 0.55, frizzMm: 0.8, lengthSpread: 0.3 }); Object.assign(d.sway, { material: 'horse tail', hold: 0.7 }); }),
-    made('tail', 'trot', 17, tail, 160, 20, (root, normal, random) => growGuide(surface, root, normal, { length: mix(0.42, 0.62, smoothStep(0.8, 1.1, root[1])) + 0.06 * random(1), pointCount: 20, lie: 'falling', lift: 0.004 + 0.01 * random(2), lead: normalize([2.5 * root[0], -0.7, -0.7]) }),
+    made({ name: 'tail', clip: 'trot', end: 17, faces: tail, guides: 160, pointCount: 20 }, (root, normal, random) => growGuide(surface, root, normal, { length: mix(0.42, 0.62, smoothStep(0.8, 1.1, root[1])) + 0.06 * random(1), pointCount: 20, lie: 'falling', lift: 0.004 + 0.01 * random(2), lead: normalize([2.5 * root[0], -0.7, -0.7]) }),
       (d) => { Object.assign(d.fill, { count: 22000, preview: 5000, widthUm: 130, melanin: 2.8, redness: 0.05, clump: 0.6, frizzMm: 0.7, lengthSpread: 0.35 }); Object.assign(d.sway, { material: 'horse tail', hold: 0.5 }); }),
-    made('coat', 'shake off', 43, coat, 1600, COAT_POINTS, (_root, normal, random) => {
+    made({ name: 'coat', clip: 'shake off', end: 43, faces: coat, guides: 1600, pointCount: COAT_POINTS }, (_root, normal, random) => {
       // it lies back and down, standing up a little; longer under the belly and on the jaw
       const flow: Vec3 = [0, -0.75, -0.9], flat = normalize(addScaled(flow, normal, -dot(flow, normal))), length = 0.012 + 0.006 * (1 - smoothStep(-0.7, 0.1, normal[1])) + 0.003 * random(1), out = new Float32Array(3 * COAT_POINTS);
       for (let i = 1; i < COAT_POINTS; i++) { const d = normalize(addScaled([normal[0] * mix(1, 0.25, i / COAT_POINTS), normal[1] * mix(1, 0.25, i / COAT_POINTS), normal[2] * mix(1, 0.25, i / COAT_POINTS)], flat, mix(0.5, 1.4, i / COAT_POINTS))); for (let c = 0; c < 3; c++) out[3 * i + c] = out[3 * i - 3 + c] + (d[c] * length) / (COAT_POINTS - 1); }

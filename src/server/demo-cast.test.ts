@@ -7,7 +7,7 @@ import { polylineLength } from '../core/groom/polyline';
 import { poseCharacter, restPositions, skinPositions, type Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
 import { brambleGrooms } from './demo-bramble';
-import { demoGroom } from './demo-oda';
+import { demoGroom, moreOfOda } from './demo-oda';
 
 describe('the demo groom', () => {
   let character: Character, document: GroomDocument, buffers: Uint8Array[], surface: Surface;
@@ -50,6 +50,39 @@ describe('the demo groom', () => {
       }
     }
     expect(inside / (14 * planting.faces.length)).toBeLessThan(0.005);
+  });
+});
+
+describe('Oda’s tail and brows', () => {
+  let character: Character, grooms: ReturnType<typeof moreOfOda>, surface: Surface;
+  beforeAll(async () => { character = await oda(); grooms = moreOfOda(character); const mesh = character.meshes.find((m) => m.name === 'head')!; surface = new Surface(restPositions(character, mesh), mesh.triangles); }, 60_000);
+  const pointsOf = (k: number): { root: number[]; at: (i: number) => number[] }[] => { const { buffers, document } = grooms[k], p = unpackPlanting(buffers[1]), o = floatsOf(buffers[2]), n = document.plant.pointCount; return Array.from(p.faces, (_, g) => { const root = rootPlace(surface, p, g); return { root, at: (i) => root.map((v, c) => v + o[3 * (n * g + i) + c]) }; }); };
+  it('are valid documents for clips that exist', () => {
+    expect(grooms.map((g) => g.name)).toEqual(['tail', 'brows']);
+    for (const { document } of grooms) {
+      expect(documentSchema.safeParse(document).success).toBe(true);
+      expect(character.clips.map((c) => c.name)).toContain(document.shot.clip);
+    }
+  });
+  it('a tail: all but the fringe comes together where the band is, stays outside the head, and falls behind it', () => {
+    const [tie] = grooms[0].document.sway.ties, tied = new Set(tie.guides), all = pointsOf(0), n = grooms[0].document.plant.pointCount;
+    expect(tied.size / all.length).toBeGreaterThan(0.8);
+    const band = all.filter((_, g) => tied.has(g)).map((h) => h.at(Math.round(0.46 * (n - 1)))), middle = [0, 1, 2].map((c) => band.reduce((s, p) => s + p[c], 0) / band.length);
+    expect(band.filter((p) => Math.hypot(p[0] - middle[0], p[1] - middle[1]) < 0.05).length / band.length).toBeGreaterThan(0.9);
+    for (const [g, h] of all.entries()) if (tied.has(g)) expect(h.at(n - 1)[1]).toBeLessThan(middle[1]);
+    let inside = 0;
+    for (const h of all) for (let i = 2; i < n; i++) { const p = h.at(i), near = surface.nearest(p, 0.03); if (near && near.distance > 0.002 && (p[0] - near.point[0]) * near.normal[0] + (p[1] - near.point[1]) * near.normal[1] + (p[2] - near.point[2]) * near.normal[2] < 0) inside++; }
+    expect(inside / (all.length * (n - 2))).toBeLessThan(0.01);
+  });
+  it('brows: short, close to the skin, from the nose outwards, on both sides', () => {
+    const n = grooms[1].document.plant.pointCount, all = pointsOf(1);
+    for (const h of all) {
+      const tip = h.at(n - 1), side = Math.sign(h.root[0]);
+      expect(side * (tip[0] - h.root[0])).toBeGreaterThan(0.001);
+      expect(surface.nearest(tip)!.distance).toBeLessThan(0.003);
+    }
+    expect(all.filter((h) => h.root[0] > 0).length / all.length).toBeCloseTo(0.5, 1);
+    expect(grooms[1].document.hidden).toContain('brows');
   });
 });
 

@@ -1,12 +1,15 @@
 /** Oda’s hair, as the demo has it. */
 import { bytesOf, packPlanting } from '../core/document/buffers';
 import { newDocument, type GroomDocument } from '../core/document/schema';
+import { flowOf, growAlong } from '../core/groom/flow';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, scatterEvenly } from '../core/groom/planting';
 import { makeRandom } from '../core/math/random';
-import { mix, normalize, smoothStep, type Vec3 } from '../core/math/vec';
-import { poseCharacter, skinPositions, type Character } from '../core/mesh/character';
+import { resampleEvenly } from '../core/groom/polyline';
+import { addScaled, dot, mix, normalize, scale, smoothStep, type Vec3 } from '../core/math/vec';
+import { poseCharacter, restPositions, skinPositions, type Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
+import { groomMaker, type DemoGroom } from './demo-groom';
 
 export const ODA_GUIDES = 420;
 const POINTS = 16;
@@ -70,4 +73,68 @@ function hairAt(root: Vec3, crown: ReturnType<typeof crownOf>, random: () => num
   const wander = 0.5 - random();
   const length = fringe ? 0.083 + 0.016 * random() : mix(0.2, 0.3, high) + 0.02 * wander;
   return { lead, length, lift: fringe ? 0.006 + 0.004 * random() : mix(0.004, 0.014, high) + 0.007 * random() };
+}
+
+/** Steps of the way over the scalp to the band, and of the tail below it. */
+const SCALP_STEPS = 24, TAIL_STEPS = 30, TAIL_POINTS = 22;
+
+/** Oda's other grooms: her hair gathered into a tail at the back, with a fringe left out, and her brows. */
+export function moreOfOda(character: Character): DemoGroom[] {
+  const mesh = character.meshes.find((m) => m.hair.length > 0)!, P = restPositions(character, mesh), surface = new Surface(P, mesh.triangles), made = groomMaker(mesh, surface);
+  const scalp = Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5)), crown = crownOf(P, mesh.triangles, scalp);
+  return [tailOf(made, surface, scalp, crown), browsOf(made, surface, character)];
+}
+
+function tailOf(made: ReturnType<typeof groomMaker>, surface: Surface, scalp: number[], crown: ReturnType<typeof crownOf>): DemoGroom {
+  const middle: Vec3 = [0, crown.top - 0.095, mix(crown.back, crown.front, 0.42)];
+  /** Skin as seen from the middle of the head, or as far as it would be. */
+  const skin = (d: Vec3): Vec3 => surface.raycast(addScaled(middle, d, 0.3), scale(d, -1))?.point ?? addScaled(middle, d, 0.095);
+  const back = normalize([0, 0.22, -1]), tie = addScaled(skin(back), back, 0.012), fringes: number[] = [];
+  let g = -1;
+  const groom = made({ name: 'tail', clip: 'lock-beam walk', end: 25, faces: scalp, guides: 360, pointCount: TAIL_POINTS }, (root, normal, random) => {
+    g++;
+    const look = hairAt(root, crown, () => random(1));
+    if (look.length < 0.1) { fringes.push(g); return growGuide(surface, root, normal, { length: look.length, pointCount: TAIL_POINTS, lie: 'falling', lift: look.lift, lead: look.lead }); }
+    // its place across the bundle, from where it comes: what comes from above lies on top
+    const from = normalize(addScaled(root, middle, -1)), r = 0.012 * Math.sqrt(0.15 + 0.85 * random(2)), a = Math.atan2(from[1] - back[1], from[0]) + 0.5 * (random(3) - 0.5), across: Vec3 = [r * Math.cos(a), 0.8 * r * Math.sin(a), 0];
+    const path = [0, 0, 0], put = (p: Vec3): void => { path.push(p[0] - root[0], p[1] - root[1], p[2] - root[2]); };
+    const angle = Math.acos(Math.min(1, Math.max(-1, dot(from, back)))), off = 0.003 + 0.004 * random(4);
+    for (let i = 1; i <= SCALP_STEPS; i++) {
+      const t = i / SCALP_STEPS, s = Math.sin(angle) || 1, d = normalize(addScaled(scale(from, Math.sin((1 - t) * angle) / s), back, Math.sin(t * angle) / s)), on = addScaled(skin(d), d, off * smoothStep(0, 0.25, t)), near = smoothStep(0.62, 1, t);
+      put([0, 1, 2].map((c) => mix(on[c], tie[c] + across[c], near)) as Vec3);
+    }
+    const length = 0.25 + 0.05 * random(5), ds = length / TAIL_STEPS;
+    let p: Vec3 = [0, 1, 2].map((c) => tie[c] + across[c]) as Vec3;
+    for (let i = 1; i <= TAIL_STEPS; i++) {
+      const s = i * ds, fall = smoothStep(0, 0.075, s), wide = 1 + 1.4 * smoothStep(0.02, 0.12, s) - 1.9 * smoothStep(0.14, 0.3, s), spread = 0.6 * (wide - (1 + 1.4 * smoothStep(0.02, 0.12, s - ds) - 1.9 * smoothStep(0.14, 0.3, s - ds)));
+      p = addScaled(p, normalize([0, mix(0.12, -1, fall), mix(-1, -0.16, fall)]), ds);
+      p = [p[0] + across[0] * spread, p[1], p[2] - across[1] * spread];
+      put(p);
+    }
+    return resampleEvenly(path, TAIL_POINTS);
+  }, (d, count) => {
+    Object.assign(d.fill, { melanin: 0.32, redness: 0.5, count: 50000, clump: 0.35, lock: 0.4, frizzMm: 0.25, lengthSpread: 0.15 });
+    Object.assign(d.sway, { hold: 0.85, loft: 0.35, loftSpacingMm: 8, profiles: { ...d.sway.profiles, hold: [[0, 1], [0.42, 1], [0.55, 0.12], [1, 0.05]] } });
+    d.plant.lengthCm = 38;
+    d.sway.ties = [{ id: 'band', name: 'band', on: true, kind: 'ring', guides: Array.from({ length: count }, (_, k) => k).filter((k) => !fringes.includes(k)), from: 0.34, to: 0.44, node: '', firmness: 0.9, snap: null, wears: null }];
+  });
+  return groom;
+}
+
+/** Short hair along the painted brows, from the nose outwards; the painted ones are not shown. */
+function browsOf(made: ReturnType<typeof groomMaker>, surface: Surface, character: Character): DemoGroom {
+  const painted = character.meshes.find((m) => m.name === 'brows')!, Q = restPositions(character, painted), brow = new Surface(Q, painted.triangles), flow: number[] = [];
+  for (const side of [1, -1]) {
+    const xs = Array.from({ length: Q.length / 3 }, (_, v) => v).filter((v) => side * Q[3 * v] > 0), inner = Math.min(...xs.map((v) => side * Q[3 * v])), outer = Math.max(...xs.map((v) => side * Q[3 * v]));
+    const line = Array.from({ length: 14 }, (_, k) => { const x = mix(inner, outer, (k + 0.5) / 14), near = xs.filter((v) => Math.abs(side * Q[3 * v] - x) < (outer - inner) / 14), p = [0, 1, 2].map((c) => near.reduce((n, v) => n + Q[3 * v + c], 0) / near.length) as Vec3; return surface.nearest(p)!; });
+    flow.push(...flowOf(side > 0 ? 0 : 1, line));
+  }
+  const faces = Array.from({ length: surface.triangles.length / 3 }, (_, f) => f).filter((f) => brow.nearest(surface.place(f, [1 / 3, 1 / 3, 1 / 3]), 0.0022) !== null);
+  return made({ name: 'brows', clip: 'look back', end: 48, faces, guides: 90, pointCount: 8 }, (root, normal, random) => growAlong(surface, root, normal, flow, { length: 0.0075 + 0.003 * random(1), pointCount: 8, lift: 0.0012 }), (d) => {
+    d.hidden = ['brows'];
+    d.plant.lengthCm = 0.9;
+    d.plant.lie = 'lying';
+    Object.assign(d.fill, { count: 1400, preview: 1400, widthUm: 90, taper: 0.1, melanin: 0.9, redness: 0.5, gloss: 0.4, clump: 0.1, lock: 0.1, frizzMm: 0.15, lengthSpread: 0.35 });
+    Object.assign(d.sway, { hold: 0.98, roles: { ...d.sway.roles, body: 'off', garment: 'off', accessory: 'off' } });
+  });
 }

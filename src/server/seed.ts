@@ -6,7 +6,7 @@ import { unpackPlanting } from '../core/document/buffers';
 import { putBlob } from './db/blobs';
 import { createGroom, createProduction, importCharacter } from './db/records';
 import { brambleGrooms } from './demo-bramble';
-import { demoGroom } from './demo-oda';
+import { demoGroom, moreOfOda } from './demo-oda';
 
 /** Files of the demo's characters. */
 export interface DemoCast { oda: Uint8Array; bramble: Uint8Array }
@@ -24,6 +24,7 @@ export async function seedDemo(db: Knex, cast: DemoCast): Promise<boolean> {
   };
   const oda = await bring('Oda', 'oda.glb', cast.oda), { document, buffers } = demoGroom(oda.character), stored = await store(oda.asset.id, 'loose hair', document, buffers);
   await createGroom(db, oda.asset.id, 'loose hair, walking', { ...stored, shotName: 'lock-beam walk', shot: { ...stored.shot, clip: 'lock-beam walk', end: 25, cyclic: true } }, 'Demo groom');
+  for (const groom of moreOfOda(oda.character)) await store(oda.asset.id, groom.name, groom.document, groom.buffers);
   const bramble = await bring('Bramble', 'bramble.glb', cast.bramble);
   for (const groom of brambleGrooms(bramble.character)) await store(bramble.asset.id, groom.name, groom.document, groom.buffers);
   return true;

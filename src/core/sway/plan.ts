@@ -8,6 +8,9 @@ import { RootPoser, Stage, type Scene } from './scene';
 import { AIR } from './strand-setup';
 import { airDamping, float32Suffices, planSubsteps, type RootMovement, type StepPlan } from './substeps';
 
+/** Share of the guides that may have shorter edges than what substeps are chosen for. */
+const SHORT_SHARE = 0.05;
+
 export interface RunPlan extends StepPlan { kernel: 'auto' | 'float64' }
 
 /**
@@ -36,7 +39,7 @@ export function planRun(scene: Scene, firstFrame: number, lastFrame: number): Ru
   const length = Math.max(1e-4, lengths.sort((a, b) => a - b)[guides >> 1] ?? 0), rod = physicalRod(settings);
   const meanDamping = settings.damping * [0.1, 0.3, 0.5, 0.7, 0.9].reduce((sum, s) => sum + profileAt(settings.profiles.damping, s) / 5, 0);
   const damping = meanDamping + settings.airDrag * airDamping(rod.width, rod.lineDensity, Math.max(0.1, 0.3 * root.speed), AIR);
-  const plan = planSubsteps(shot.fps, { length, edge: length / (pointCount - 1), bend: rod.bend, lineDensity: rod.lineDensity, damping }, root, settings.gravity, settings.error / 100, collides(scene), settings.chooseSubsteps ? undefined : settings.substeps);
+  const plan = planSubsteps(shot.fps, { length, edge: length / (pointCount - 1), shortEdge: Math.max(1e-4, lengths[Math.floor(guides * SHORT_SHARE)] ?? length) / (pointCount - 1), bend: rod.bend, lineDensity: rod.lineDensity, damping }, root, settings.gravity, settings.error / 100, collides(scene), settings.chooseSubsteps ? undefined : settings.substeps);
   const stiffest = Math.max(...[0, 0.25, 0.5, 0.75, 1].map((s) => profileAt(settings.profiles.stiffness, s))), shortest = Math.max(1e-4, lengths[0] ?? length) / (pointCount - 1);
   return { ...plan, kernel: float32Suffices(pointCount, shortest, rod.bend * stiffest, rod.lineDensity, 1 / (shot.fps * plan.substeps)) ? 'auto' : 'float64' };
 }
