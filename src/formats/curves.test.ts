@@ -47,6 +47,13 @@ describe('curve files', () => {
   });
   it('a unit and an axis that the file says are told', async () => {
     const text = new TextDecoder().decode(await writeCurves('usda', hairs(2), { name: 'a', width: 1e-4, comment: '' }));
+    // what stands above the curves moves them: turned about z first, then doubled, then moved; by a matrix the same
+    const under = (ops: string): string => text.replace(/def (\w+) "/, `def Xform "above" {\n${ops}\n    def $1 "`) + '\n}\n';
+    const plainOnes = await opened('a.usda', strToU8(text)), [x, y, z] = plainOnes.curves[0].slice(3, 6), wanted = [1 - 2 * y, 2 + 2 * x, 3 + 2 * z];
+    for (const ops of ['double3 xformOp:translate = (1, 2, 3)\n float3 xformOp:scale = (2, 2, 2)\n float xformOp:rotateZ = 90\n uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:scale", "xformOp:rotateZ"]', 'matrix4d xformOp:transform = ( (0, 2, 0, 0), (-2, 0, 0, 0), (0, 0, 2, 0), (1, 2, 3, 1) )\n uniform token[] xformOpOrder = ["xformOp:transform"]', 'double3 xformOp:translate = (1, 2, 3)\n float3 xformOp:rotateXYZ = (0, 0, 90)\n float3 xformOp:scale = (0.5, 0.5, 0.5)\n uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:rotateXYZ", "!invert!xformOp:scale"]']) {
+      const moved = await opened('a.usda', strToU8(under(ops)));
+      [...moved.curves[0].slice(3, 6)].forEach((v, c) => expect(v).toBeCloseTo(wanted[c], 4));
+    }
     expect(await opened('a.usda', strToU8(text.replace('metersPerUnit = 1', 'metersPerUnit = 0.01').replace('upAxis = "Y"', 'upAxis = "Z"')))).toMatchObject({ scale: 0.01, up: '+z' });
   });
   it('what is wrong is told', async () => {

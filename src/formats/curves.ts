@@ -3,6 +3,7 @@
  * **Sources:** glTF 2.0 specification, 3.7.2.1 (topology); OpenUSD documentation of UsdGeomBasisCurves, read through three.js's
  * parsers; the `.hair` and `.data` layouts *from memory* (docs/formats.md has them).
  */
+import { Matrix4, Vector3 } from 'three';
 import { USDAParser } from 'three/addons/loaders/usd/USDAParser.js';
 import { USDCParser } from 'three/addons/loaders/usd/USDCParser.js';
 import type { Up } from '../core/mesh/placement';
@@ -84,6 +85,20 @@ function pairs(ends: readonly number[]): number[][] {
   return out;
 }
 
+/** A transform of a prim by its kind, null where it is none that is known. Source: OpenUSD, UsdGeomXformOp, *from memory*. */
+function usdOp(kind: string, v: ArrayLike<number>): Matrix4 | null {
+  const turn = (axis: string, degrees: number): Matrix4 => { const a = (degrees * Math.PI) / 180; return axis === 'X' ? new Matrix4().makeRotationX(a) : axis === 'Y' ? new Matrix4().makeRotationY(a) : new Matrix4().makeRotationZ(a); };
+  if (!Array.from(v).every(Number.isFinite)) return null;
+  if (kind === 'translate') return new Matrix4().makeTranslation(v[0], v[1], v[2]);
+  if (kind === 'scale') return new Matrix4().makeScale(v[0], v[1], v[2]);
+  // rows there are columns here
+  if (kind === 'transform' && v.length === 16) return new Matrix4().fromArray(Array.from(v));
+  if (/^rotate[XYZ]$/.test(kind)) return turn(kind[6], v[0]);
+  // the first named is the first done
+  if (/^rotate[XYZ]{3}$/.test(kind) && v.length === 3) return [...kind.slice(6)].reduce((m, axis) => m.premultiply(turn(axis, v['XYZ'.indexOf(axis)])), new Matrix4());
+  return null;
+}
+
 interface UsdLayer { specsByPath: Record<string, { fields: Record<string, unknown> }> }
 function fromUsd({ specsByPath: specs }: UsdLayer): Read {
   const curves: Float32Array[] = [], warnings: string[] = [], root = specs['/']?.fields ?? {};
@@ -94,21 +109,40 @@ function fromUsd({ specsByPath: specs }: UsdLayer): Read {
     // points come flat or in threes, by the parser
     return typeof list[0] === 'number' ? (list as ArrayLike<number>) : Array.from(list, (p) => Array.from(p as ArrayLike<number>)).flat();
   };
-  let moved = 0;
+  const unknown = new Set<string>(), above = (path: string): Matrix4 => {
+    const m = new Matrix4();
+    for (let p = path; p.length > 1; p = p.replace(/\/[^/]*$/, '')) {
+      // the parser of text keeps it with the prim, that of the binary form beside it
+      const order = specs[`${p}.xformOpOrder`]?.fields.default ?? specs[p]?.fields.xformOpOrder;
+      if (!Array.isArray(order)) continue;
+      const local = new Matrix4();
+      for (const op of order as string[]) {
+        if (op === '!resetXformStack!') continue;
+        const inverse = op.startsWith('!invert!'), name = op.replace('!invert!', ''), one = usdOp(name.split(':')[1] ?? '', value(`${p}.${name}`) ?? [Number(specs[`${p}.${name}`]?.fields.default)]);
+        if (!one) { unknown.add(name); continue; }
+        local.multiply(inverse ? one.invert() : one);
+      }
+      m.premultiply(local);
+      if ((order as string[]).includes('!resetXformStack!')) break;
+    }
+    return m;
+  };
   for (const [path, spec] of Object.entries(specs)) {
     if (spec.fields.typeName !== 'BasisCurves' && spec.fields.typeName !== 'NurbsCurves') continue;
     const counts = value(`${path}.curveVertexCounts`), points = value(`${path}.points`);
     if (!counts || !points) { warnings.push(`${path} has no points and is left out.`); continue; }
+    const world = above(path), place = new Vector3();
     let o = 0;
     for (let k = 0; k < counts.length; k++) {
       const n = counts[k];
       if (!Number.isInteger(n) || n < 0 || 3 * (o + n) > points.length) return failure('invalid', `${path}: its points do not add up to its curves. Export it again.`, path);
-      curves.push(Float32Array.from({ length: 3 * n }, (_, i) => points[3 * o + i]));
+      const curve = new Float32Array(3 * n);
+      for (let i = 0; i < n; i++) place.set(points[3 * (o + i)], points[3 * (o + i) + 1], points[3 * (o + i) + 2]).applyMatrix4(world).toArray(curve, 3 * i);
+      curves.push(curve);
       o += n;
     }
-    for (let p = path; p.length > 1; p = p.replace(/\/[^/]*$/, '')) if (Object.keys(specs).some((q) => q.startsWith(`${p}.xformOp:`))) moved++;
   }
-  if (moved > 0) warnings.push('Transforms above the curves are not applied: place them by hand.');
+  if (unknown.size > 0) warnings.push(`Not applied, as it is not known here: ${[...unknown].slice(0, 4).join(', ')}. Place the curves by hand.`);
   const up = String(root.upAxis ?? '').toUpperCase(), metres = Number(root.metersPerUnit);
   return plain(curves, warnings, metres > 0 ? metres : root.upAxis ? 0.01 : null, up === 'Z' ? '+z' : up === 'Y' ? '+y' : null);
 }
