@@ -6,21 +6,12 @@ import type { Browser, Page } from 'playwright-core';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { openBrowser, settle, startTrial, type Trial } from '../../cli/trial';
 import type { GroomDocument } from '../../src/core/document/schema';
-import { takeIn } from '../helpers/page';
+import { handsOn, takeIn } from '../helpers/page';
 
 const dir = mkdtempSync(path.join(tmpdir(), 'fine-comb-flow-')), errors: string[] = [];
 let trial: Trial, browser: Browser, page: Page, groomId: string;
 const document = async (): Promise<GroomDocument> => ((await (await fetch(`${trial.url}/api/grooms/${groomId}`)).json()) as { document: GroomDocument }).document;
-const saved = async (): Promise<void> => { await page.waitForTimeout(450); await page.locator('[data-testid=save][data-state=saved]').waitFor(); };
-const planted = async (): Promise<void> => { await page.waitForFunction(() => (window as never as { fineComb: { state: () => { planting: boolean } } }).fineComb.state().planting === false); await saved(); };
-const ask = <T,>(expression: string): Promise<T> => page.evaluate(`(() => { const f = window.fineComb; return ${expression} })()`);
-const drag = async (...places: [number, number][]): Promise<void> => {
-  const box = (await page.getByTestId('view').boundingBox())!, at = ([x, y]: [number, number]): [number, number] => [box.x + x * box.width, box.y + y * box.height];
-  await page.mouse.move(...at(places[0]));
-  await page.mouse.down();
-  for (const p of places.slice(1)) await page.mouse.move(...at(p), { steps: 10 });
-  await page.mouse.up();
-};
+const { saved, planted, ask, drag } = handsOn(() => page);
 
 beforeAll(async () => {
   trial = await startTrial();

@@ -8,13 +8,12 @@ import { openBrowser, startTrial, type Trial } from '../../cli/trial';
 import type { GroomDocument } from '../../src/core/document/schema';
 import { poseCharacter, restPositions, skinPositions } from '../../src/core/mesh/character';
 import { oda } from '../helpers/oda';
-import { pick } from '../helpers/page';
+import { handsOn, pick } from '../helpers/page';
 
 const dir = mkdtempSync(path.join(tmpdir(), 'fine-comb-wear-')), errors: string[] = [];
 let trial: Trial, browser: Browser, page: Page, groomId: string, first: string;
 const groom = async (id = groomId): Promise<{ version: number; document: GroomDocument; character: { id: string; warnings: string[] } }> => (await (await fetch(`${trial.url}/api/grooms/${id}`)).json()) as never;
-const saved = async (): Promise<void> => { await page.waitForTimeout(450); await page.locator('[data-testid=save][data-state=saved]').waitFor(); };
-const ask = <T,>(expression: string): Promise<T> => page.evaluate(`(() => { const f = window.fineComb; return ${expression} })()`);
+const { saved, ask } = handsOn(() => page);
 /** Chooses files and waits for the page to be loaded again with the new version. */
 async function wears(files: string[]): Promise<string[]> {
   const before = (await groom()).character.id;

@@ -17,3 +17,21 @@ export async function pick(page: Page, testId: string, option: string | RegExp):
   await page.getByTestId(testId).click();
   await page.getByRole('option', { name: option }).click();
 }
+
+/** What tests do with a page of the workshop: ask it, wait until it has saved or planted, drag over the view (places 0 … 1 of it). */
+export function handsOn(page: () => Page) {
+  const saved = async (): Promise<void> => { await page().waitForTimeout(450); await page().locator('[data-testid=save][data-state=saved]').waitFor(); };
+  return {
+    saved,
+    planted: async (): Promise<void> => { await page().waitForFunction(() => (window as never as { fineComb: { state: () => { planting: boolean } } }).fineComb.state().planting === false); await saved(); },
+    /** `f` is the page's `fineComb`. */
+    ask: <T,>(expression: string): Promise<T> => page().evaluate(`(() => { const f = window.fineComb; return ${expression} })()`),
+    drag: async (...places: [number, number][]): Promise<void> => {
+      const box = (await page().getByTestId('view').boundingBox())!, at = ([x, y]: [number, number]): [number, number] => [box.x + x * box.width, box.y + y * box.height];
+      await page().mouse.move(...at(places[0]));
+      await page().mouse.down();
+      for (const p of places.slice(1)) await page().mouse.move(...at(p), { steps: 10 });
+      await page().mouse.up();
+    },
+  };
+}

@@ -622,10 +622,8 @@ export class Shell {
     const P = this.pose, q = this.posedAt(here), o = q + 9;
     const bx = v0 * P[q] + v1 * P[q + 3] + v2 * P[q + 6], by = v0 * P[q + 1] + v1 * P[q + 4] + v2 * P[q + 7], bz = v0 * P[q + 2] + v1 * P[q + 5] + v2 * P[q + 8];
     let nx = side * P[o + 12], ny = side * P[o + 13], nz = side * P[o + 14];
-    if (beside) {
-      const i = 1 / Math.max(1e-9, Math.sqrt((x - bx) ** 2 + (y - by) ** 2 + (z - bz) ** 2));
-      nx = (x - bx) * i; ny = (y - by) * i; nz = (z - bz) * i;
-    }
+    const far = beside ? Math.sqrt((x - bx) ** 2 + (y - by) ** 2 + (z - bz) ** 2) : 0;
+    if (far > 1e-6) { nx = (x - bx) / far; ny = (y - by) / far; nz = (z - bz) / far; }
     if (nx * n0 + ny * n1 + nz * n2 > TURNED) return false;
     const cx = v0 * P[o] + v1 * P[o + 3] + v2 * P[o + 6], cy = v0 * P[o + 1] + v1 * P[o + 4] + v2 * P[o + 7], cz = v0 * P[o + 2] + v1 * P[o + 5] + v2 * P[o + 8], plane = nx * cx + ny * cy + nz * cz + r;
     this.put(4 * here + 3, nx * px + ny * py + nz * pz - plane, s, nx, ny, nz, plane, cx - bx, cy - by, cz - bz);
