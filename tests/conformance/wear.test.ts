@@ -1,6 +1,7 @@
 /** Garments from files of their own and point caches: where they are in every clip, beside the same garment as it came with its character, and beside a reader that is not ours. */
 import { MDDLoader } from 'three/examples/jsm/loaders/MDDLoader.js';
 import { beforeAll, describe, expect, it } from 'vitest';
+import { invertAffine, multiplyInto } from '../../src/core/math/mat4';
 import { poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh, type Clip } from '../../src/core/mesh/character';
 import { placeCharacter, UNITS } from '../../src/core/mesh/placement';
 import { boxOfPoints, restBox } from '../../src/core/mesh/rest-box';
@@ -50,6 +51,19 @@ describe('a garment from a file of its own', () => {
     // and comes back from the database alike
     const again = unpackCharacter(packCharacter(worn.character));
     expect(again.ok && apart(placesIn(again.value, 'coat', character.clips[0], 1), placesIn(character, 'coat', character.clips[0], 1))).toBe(0);
+  });
+  it('whose joints have axes of their own, in the same places, is bound anew in the rest pose', () => {
+    // every joint of the file turned a quarter about x, its children turned back
+    const q = Math.SQRT1_2, times = ([ax, ay, az, aw]: readonly number[], [bx, by, bz, bw]: readonly number[]): [number, number, number, number] => [aw * bx + ax * bw + ay * bz - az * by, aw * by - ax * bz + ay * bw + az * bx, aw * bz + ax * by - ay * bx + az * bw, aw * bw - ax * bx - ay * by - az * bz];
+    const nodes = character.nodes.map((n) => {
+      const inner = n.parent < 0 ? n.rotation : times([-q, 0, 0, q], n.rotation), [x, y, z] = n.translation;
+      return { ...n, translation: (n.parent < 0 ? [x, y, z] : [x, z, -y]) as [number, number, number], rotation: times(inner, [q, 0, 0, q]) };
+    }), turned: Character = { ...alone(coat), nodes }, pose = poseCharacter(turned, null, 0);
+    turned.skins = character.skins.map((s) => ({ ...s, inverseBind: Float32Array.from(Array.from(s.joints).flatMap((j, k) => { const before = poseCharacter(character, null, 0), bound = new Float64Array(16), out = new Float64Array(16); multiplyInto(bound, 0, before, 16 * j, Float64Array.from(s.inverseBind.subarray(16 * k, 16 * k + 16)), 0); multiplyInto(out, 0, invertAffine(pose, 16 * j)!, 0, bound, 0); return Array.from(out); })) }));
+    expect(apart(restPositions(turned, turned.meshes[0]), restPositions(character, coat))).toBeLessThan(1e-5);
+    const worn = wear(bare, turned, add), clip = character.clips[1];
+    expect(worn.notes.join()).toContain('bound anew in the rest pose');
+    for (const t of [0, 0.3, 0.9]) expect(apart(placesIn(worn.character, 'coat', clip, t * clip.duration), placesIn(character, 'coat', clip, t * clip.duration))).toBeLessThan(2e-5);
   });
   it('brings joints that only it has, and their movement', () => {
     const extra = character.nodes.length, clip = character.clips[0], file: Character = {

@@ -6,7 +6,7 @@
  * frame is a shape of the mesh. Anything else takes the weights of the skin or cloth below it.
  */
 import { requireContract } from '../contract';
-import { invertAffine } from '../math/mat4';
+import { invertAffine, multiplyInto } from '../math/mat4';
 import { poseCharacter, restPositions, type Channel, type Character, type CharacterMesh, type CharacterNode, type Role, type Skin } from './character';
 import { Surface, vertexNormals } from './surface';
 
@@ -26,6 +26,8 @@ export interface Worn { character: Character; /** Names of the meshes that came.
 export class WearError extends Error {}
 
 const MOST_MILLIMETRES = 1;
+/** 1 − cosine of about 5°; and m: joints as near as this stand in the same place. */
+const TURNED_AXES = 0.004, SAME_PLACE = 0.005;
 
 /** A new character; what is not changed is shared with the old one. `cache`: of the one mesh that comes, or of the one replaced. */
 export function wear(character: Character, garment: Character | null, choices: WearChoices, cache: MovingPoints | null = null): Worn {
@@ -148,14 +150,30 @@ function bindByName(out: Character, garment: Character, mesh: CharacterMesh, not
   const skin = garment.skins[mesh.skin], known = new Map<number, number>(), had = out.nodes.length;
   const joints = Uint16Array.from(skin.joints, (j) => bringNode(out, garment, j, known)), fresh = joints.filter((j) => j >= had).length;
   const here = poseCharacter(out, null, 0), there = poseCharacter(garment, null, 0);
-  let farthest = 0, at = 0;
+  let farthest = 0, at = 0, turned = 0;
   skin.joints.forEach((j, k) => {
-    const d = Math.hypot(...[12, 13, 14].map((c) => here[16 * joints[k] + c] - there[16 * j + c]));
-    if (joints[k] < had && d > farthest) { farthest = d; at = joints[k]; }
+    if (joints[k] >= had) return;
+    const h = 16 * joints[k], t = 16 * j, d = Math.hypot(...[12, 13, 14].map((c) => here[h + c] - there[t + c]));
+    if (d > farthest) { farthest = d; at = joints[k]; }
+    for (let c = 0; c < 3; c++) {
+      const a = here.subarray(h + 4 * c, h + 4 * c + 3), b = there.subarray(t + 4 * c, t + 4 * c + 3);
+      turned = Math.max(turned, 1 - (a[0] * b[0] + a[1] * b[1] + a[2] * b[2]) / (Math.hypot(...a) * Math.hypot(...b) || 1));
+    }
   });
+  // joints in the same places whose axes point another way: a matter of who wrote the file, not of the pose
+  const again = turned > TURNED_AXES && farthest < SAME_PLACE, inverseBind = again ? new Float64Array(16 * joints.length) : skin.inverseBind;
+  if (again) {
+    const bound = new Float64Array(16), m = new Float64Array(16);
+    skin.joints.forEach((j, k) => {
+      multiplyInto(bound, 0, there, 16 * j, Float64Array.from(skin.inverseBind.subarray(16 * k, 16 * k + 16)), 0);
+      m.set(invertAffine(here, 16 * joints[k]) ?? identity());
+      multiplyInto(inverseBind as Float64Array, 16 * k, m, 0, bound, 0);
+    });
+    notes.push(`${mesh.name}: the axes of its joints point another way in its file; it was bound anew in the rest pose.`);
+  }
   notes.push(`${mesh.name}: bound to ${joints.length - fresh} of the character’s joints${fresh > 0 ? `; ${fresh} joints of its own came along` : ''}.`);
   if (1000 * farthest > MOST_MILLIMETRES) notes.push(`${mesh.name}: its joints stand up to ${(100 * farthest).toFixed(1)} cm elsewhere in its file (“${out.nodes[at].name}”); it goes where the character’s are.`);
-  return { ...mesh, node: 0, skin: out.skins.push({ joints, inverseBind: skin.inverseBind }) - 1 };
+  return { ...mesh, node: 0, skin: out.skins.push({ joints, inverseBind: Float32Array.from(inverseBind) }) - 1 };
 }
 
 /** Takes the weights of the nearest place of the skin or cloth below, in the rest pose: of a dressed character cloth may be all there is. */
