@@ -7,6 +7,7 @@ import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import type { GroomDocument } from '../../core/document/schema';
 import { restBox } from '../../core/mesh/rest-box';
 import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
+import { SkinGrid } from '../../core/groom/skin-grid';
 import type { MapName } from '../state/plant-desk';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
@@ -30,6 +31,9 @@ function jitter(n: number): [number, number] {
   const radical = (i: number, b: number): number => { let f = 1, r = 0; for (; i > 0; i = Math.floor(i / b)) { f /= b; r += f * (i % b); } return r; };
   return [radical(n + 1, 2) - 0.5, radical(n + 1, 3) - 0.5];
 }
+
+/** Texels of a map that are drawn one by one. */
+const MOST_TEXELS_SHOWN = 500_000;
 
 export class Viewport {
   readonly camera = new THREE.PerspectiveCamera(26, 1, 0.03, 40);
@@ -267,6 +271,8 @@ export class Viewport {
     const { grid } = desk, g = this.mapMesh.geometry, key = `${session.mesh.name} ${faces.length} ${faces[0]} ${faces[faces.length - 1]} ${faces[faces.length >> 1]}`;
     let texels = 0;
     for (const f of faces) texels += grid.start[f + 1] - grid.start[f];
+    // of a mesh that is fine itself the corners of its faces show enough
+    if (texels > MOST_TEXELS_SHOWN) { this.showCorners(desk.shown(map), faces, key); return; }
     if (this.mapFaces !== key) {
       this.mapFaces = key;
       g.dispose();
@@ -278,6 +284,26 @@ export class Viewport {
     grid.placesInto(P.array as Float32Array, session.skin, faces);
     let o = 0;
     for (const f of faces) for (let t = grid.start[f]; t < grid.start[f + 1]; t++, o += 3) { const k = 3 * Math.round(255 * (values ? values[t] : 1)); colours[o] = RAMP[k]; colours[o + 1] = RAMP[k + 1]; colours[o + 2] = RAMP[k + 2]; }
+    P.needsUpdate = C.needsUpdate = true;
+  }
+  /** A map by the corners of faces alone. */
+  private showCorners(values: ArrayLike<number> | null, faces: Uint32Array, key: string): void {
+    const { session } = this, { grid } = session.desk, g = this.mapMesh.geometry, T = session.mesh.triangles, own = `corners ${key}`;
+    if (this.mapFaces !== own) {
+      this.mapFaces = own;
+      g.dispose();
+      g.setIndex(null);
+      g.setAttribute('position', new THREE.BufferAttribute(new Float32Array(9 * faces.length), 3));
+      g.setAttribute('color', new THREE.BufferAttribute(new Float32Array(9 * faces.length), 3));
+    }
+    const P = g.getAttribute('position') as THREE.BufferAttribute, C = g.getAttribute('color') as THREE.BufferAttribute, places = P.array as Float32Array, colours = C.array as Float32Array;
+    for (let k = 0, o = 0; k < faces.length; k++) {
+      const f = faces[k], s = grid.steps[f], corners = [0, SkinGrid.within(s, s, 0), SkinGrid.within(s, 0, s)];
+      for (let c = 0; c < 3; c++, o += 3) {
+        const v = 3 * T[3 * f + c], q = 3 * Math.round(255 * (values ? values[grid.start[f] + corners[c]] : 1));
+        for (let x = 0; x < 3; x++) { places[o + x] = session.skin[v + x]; colours[o + x] = RAMP[q + x]; }
+      }
+    }
     P.needsUpdate = C.needsUpdate = true;
   }
   /** How much skin shows, face by face, on the same ramp: yellow is bare. */
