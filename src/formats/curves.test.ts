@@ -32,7 +32,7 @@ describe('curve files', () => {
     if (kind === 'usda') expect(back).toMatchObject({ scale: 1, up: '+y' });
   });
   it('.hair with the same number of segments for all, made byte by byte', async () => {
-    // golden bytes of the layout in docs/formats.md: 2 strands of 2 segments, points and nothing else
+    // golden bytes of the layout in docs/characters.md: 2 strands of 2 segments, points and nothing else
     const b = new Uint8Array(128 + 6 * 12), v = new DataView(b.buffer);
     b.set(strToU8('HAIR'));
     for (const [at, x] of [[4, 2], [8, 6], [12, 2], [16, 2]]) v.setUint32(at, x, true);

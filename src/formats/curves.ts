@@ -1,7 +1,7 @@
 /**
  * Curves from any of the files they come in: glTF lines, OBJ polylines, OpenUSD curves, and two plain binary layouts of strands.
  * **Sources:** glTF 2.0 specification, 3.7.2.1 (topology); OpenUSD documentation of UsdGeomBasisCurves, read through three.js's
- * parsers; the `.hair` and `.data` layouts *from memory* (docs/formats.md has them).
+ * parsers; the `.hair` and `.data` layouts *from memory* (docs/characters.md has them).
  */
 import { Matrix4, Vector3 } from 'three';
 import { USDAParser } from 'three/addons/loaders/usd/USDAParser.js';

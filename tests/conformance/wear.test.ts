@@ -97,6 +97,13 @@ describe('a garment from a file of its own', () => {
     expect(worn.character.meshes.find((m) => m.name === 'coat')!.role).toBe('garment');
     expect(worn.notes.join()).toMatch(/coat: the same triangles; 100 vertices moved, 4\.0 mm at most/);
   });
+  it('that hangs on a joint keeps its own place there, though its node is called as one of the character’s', () => {
+    const n = character.nodes.length, head = character.nodes.findIndex((m) => m.name === 'head'), file: Character = { ...character, clips: [], nodes: [...character.nodes, { name: 'belt', parent: head, translation: [0, 0.2, 0], rotation: [0, 0, 0, 1], scale: [1, 1, 1] }], meshes: [{ ...coat, name: 'hat', node: n, skin: -1, joints: new Uint16Array(0), weights: new Float32Array(0), positions: coat.positions.map((v) => 0.05 * v) }] };
+    const taken: Character = { ...bare, nodes: [...bare.nodes, { name: 'belt', parent: -1, translation: [9, 9, 9], rotation: [0, 0, 0, 1], scale: [1, 1, 1] }] }, worn = wear(taken, file, { ...add, role: 'accessory' }), clip = character.clips[0];
+    expect(worn.notes.join()).toContain('hangs on “head”');
+    const P = placesIn(worn.character, 'hat', clip, 0.6), Q = placesIn({ ...file, clips: character.clips }, 'hat', clip, 0.6);
+    expect(apart(P, Q)).toBeLessThan(1e-9);
+  });
   it('that cannot be worn is refused with what to do', () => {
     expect(() => wear(character, alone(coat), add)).toThrow('All meshes of this file are worn already.');
     expect(() => wear(character, { ...character, clips: [] }, { ...add, replace: 'cape' })).toThrow(WearError);
@@ -114,6 +121,13 @@ describe('point caches', () => {
     const between = placesIn(worn.character, 'coat', moving, 13.5 / fps), a = placesIn(character, 'coat', clip, 13 / fps), b = placesIn(character, 'coat', clip, 14 / fps);
     expect(apart(between, a.map((v, k) => 0.5 * (v + b[k])))).toBeLessThan(2e-6);
     expect(worn.notes.join()).toContain('in the other clips it stands still');
+  });
+  it('one after another: the shapes of the one before are moved no more', () => {
+    const clip = character.clips.find((c) => c.name === 'look back')!, read = readPointCache({ name: 'x.mdd', bytes: cacheBytes('mdd', clip, 24) }, 24);
+    if (!read.ok) throw new Error(read.error.message);
+    const choice = { replace: 'coat', role: 'garment', clip: clip.name } as const, once = wear(character, null, choice, read.value).character, twice = wear(once, null, choice, read.value).character, weights = (c: Character): number => c.clips.flatMap((k) => k.channels).filter((h) => h.path === 'weights').length;
+    expect(weights(twice)).toBe(weights(once));
+    expect(apart(placesIn(twice, 'coat', twice.clips.find((c) => c.name === clip.name)!, 0.5), placesIn(character, 'coat', clip, 0.5))).toBeLessThan(2e-6);
   });
   it('MDD: frames and times are those three’s MDDLoader reads', () => {
     const clip = character.clips.find((c) => c.name === 'look back')!, bytes = cacheBytes('mdd', clip, 24), read = readPointCache({ name: 'x.mdd', bytes }, 24), theirs = new MDDLoader().parse(bytes.buffer as ArrayBuffer);

@@ -8,7 +8,7 @@ import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { openBrowser, settle, startTrial, type Trial } from '../../cli/trial';
 import type { GroomDocument } from '../../src/core/document/schema';
 import { openCurves } from '../../src/formats/curves';
-import { handsOn, pick, takeIn } from '../helpers/page';
+import { handsOn, pick, takeIn, watchedPage } from '../helpers/page';
 
 const MODELS = '/usr/share/assimp/models', HAND = 'node_modules/@webxr-input-profiles/assets/dist/profiles/generic-hand/left.glb', MORPH = `${MODELS}/glTF2/glTF-Sample-Models/AnimatedMorphCube-glTF/AnimatedMorphCube`;
 const dir = mkdtempSync(path.join(tmpdir(), 'fine-comb-cast-')), errors: string[] = [];
@@ -20,9 +20,7 @@ const { saved, planted, ask, drag } = handsOn(() => page);
 beforeAll(async () => {
   trial = await startTrial();
   browser = await openBrowser();
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
-  page.on('pageerror', (e) => errors.push(e.message));
-  page.on('console', (m) => { if (m.type() === 'error' && !/status of 4\d\d/.test(m.text())) errors.push(m.text()); });
+  page = await watchedPage(browser, errors);
 });
 afterAll(async () => { await browser?.close(); await trial?.stop(); trial?.remove(); rmSync(dir, { recursive: true, force: true }); });
 afterEach(() => { expect(errors.splice(0)).toEqual([]); });

@@ -6,7 +6,7 @@ import type { Browser, Page } from 'playwright-core';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { openBrowser, settle, startTrial, type Trial } from '../../cli/trial';
 import type { GroomDocument } from '../../src/core/document/schema';
-import { handsOn, takeIn } from '../helpers/page';
+import { handsOn, takeIn, watchedPage } from '../helpers/page';
 
 const dir = mkdtempSync(path.join(tmpdir(), 'fine-comb-flow-')), errors: string[] = [];
 let trial: Trial, browser: Browser, page: Page, groomId: string;
@@ -16,9 +16,7 @@ const { saved, planted, ask, drag } = handsOn(() => page);
 beforeAll(async () => {
   trial = await startTrial();
   browser = await openBrowser();
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
-  page.on('pageerror', (e) => errors.push(e.message));
-  page.on('console', (m) => { if (m.type() === 'error' && !/status of 4\d\d/.test(m.text())) errors.push(m.text()); });
+  page = await watchedPage(browser, errors);
   const { productions } = (await (await fetch(`${trial.url}/api/overview`)).json()) as { productions: { assets: { name: string; grooms: { id: string; name: string }[] }[] }[] };
   groomId = productions[0].assets.find((a) => a.name === 'Bramble')!.grooms.find((g) => g.name === 'coat')!.id;
   await page.goto(`${trial.url}/groom/${groomId}`);

@@ -1,4 +1,4 @@
-import type { Page } from 'playwright-core';
+import type { Browser, Page } from 'playwright-core';
 
 /** Chooses a character's files on the first page and takes them in as they are offered; the new groom's id. `look` sees the offer first. */
 export async function takeIn(page: Page, url: string, files: string[], look?: () => Promise<void>): Promise<string> {
@@ -16,6 +16,14 @@ export async function takeIn(page: Page, url: string, files: string[], look?: ()
 export async function pick(page: Page, testId: string, option: string | RegExp): Promise<void> {
   await page.getByTestId(testId).click();
   await page.getByRole('option', { name: option }).click();
+}
+
+/** A page of the size all tests use; what goes wrong in it is kept in `errors` (answers of 4xx are the tests' business). */
+export async function watchedPage(browser: Browser, errors: string[]): Promise<Page> {
+  const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
+  page.on('pageerror', (e) => errors.push(e.message));
+  page.on('console', (m) => { if (m.type() === 'error' && !/status of 4\d\d/.test(m.text())) errors.push(m.text()); });
+  return page;
 }
 
 /** What tests do with a page of the workshop: ask it, wait until it has saved or planted, drag over the view (places 0 … 1 of it). */

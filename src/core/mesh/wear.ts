@@ -25,6 +25,7 @@ export interface Worn { character: Character; /** Names of the meshes that came.
 /** A garment that cannot be worn: why, and what to do. */
 export class WearError extends Error {}
 
+/** mm: joints that stand farther apart in the two files are told. */
 const MOST_MILLIMETRES = 1;
 /** 1 − cosine of about 5°; and m: joints as near as this stand in the same place. */
 const TURNED_AXES = 0.004, SAME_PLACE = 0.005;
@@ -48,11 +49,12 @@ export function wear(character: Character, garment: Character | null, choices: W
   }
   coming = coming.map((m) => ({ ...m, role: old?.role ?? choices.role }));
   if (old) {
-    const [first, ...more] = coming;
-    tellChange(character, old, out, first, notes);
-    out.meshes[character.meshes.indexOf(old)] = { ...first, name: old.name };
-    out.meshes.push(...more.map((m) => ({ ...m, name: freeName(out, m.name) })));
-    return { character: out, meshes: [old.name, ...more.map((m) => m.name)], notes };
+    const [now] = coming;
+    tellChange(character, old, out, now, notes);
+    out.meshes[character.meshes.indexOf(old)] = { ...now, name: old.name };
+    // shapes of what is gone are moved no more
+    for (const clip of out.clips) clip.channels = clip.channels.filter((c) => c.path !== 'weights' || out.meshes.some((m) => m.node === c.node && m.morphs.length > 0));
+    return { character: out, meshes: [old.name], notes };
   }
   const names: string[] = [];
   for (const m of coming) { const name = freeName(out, m.name); names.push(name); out.meshes.push({ ...m, name }); }
@@ -86,13 +88,13 @@ function bringMesh(out: Character, garment: Character, mesh: CharacterMesh, note
   if (skinned) notes.push(`${mesh.name}: none of its joints is called as one of the character’s; it takes the weights of the skin or cloth below.`);
   const hanger = skinned ? -1 : hangsOn(out, garment, mesh.node);
   if (hanger >= 0) {
-    const node = bringNode(out, garment, mesh.node);
+    const node = ownNode(out, garment, mesh.node);
     bringMorphMovement(out, garment, mesh, node, notes);
     notes.push(`${mesh.name}: hangs on “${out.nodes[hanger].name}”.`);
     return { ...mesh, groups, node };
   }
   if (!skinned && moves(garment, mesh.node)) {
-    const node = bringNode(out, garment, mesh.node);
+    const node = ownNode(out, garment, mesh.node);
     bringMorphMovement(out, garment, mesh, node, notes);
     notes.push(`${mesh.name}: moves by itself, as in its file.`);
     return { ...mesh, groups, node };
@@ -109,16 +111,17 @@ function bringNode(out: Character, garment: Character, node: number, known = new
   if (before !== undefined) return before;
   const n = garment.nodes[node], same = named(n) ? nodeOf(out, n.name) : -1;
   let at = same;
-  if (same < 0) {
-    const parent = n.parent < 0 ? -1 : bringNode(out, garment, n.parent, known);
-    at = out.nodes.push({ ...n, parent }) - 1;
-    // it comes with its movement, in the clips of the same names
-    for (const clip of garment.clips) {
-      const into = clipFor(out, garment, clip.name);
-      if (into) for (const c of clip.channels) if (c.node === node && c.path !== 'weights') into.channels.push({ ...c, node: at });
-    }
-  }
+  if (same < 0) at = ownNode(out, garment, node, known);
   known.set(node, at);
+  return at;
+}
+/** The garment's node as a new one, under its nearest known parent; with its movement, in the clips of the same names. */
+function ownNode(out: Character, garment: Character, node: number, known?: Map<number, number>): number {
+  const n = garment.nodes[node], at = out.nodes.push({ ...n, parent: n.parent < 0 ? -1 : bringNode(out, garment, n.parent, known) }) - 1;
+  for (const clip of garment.clips) {
+    const into = clipFor(out, garment, clip.name);
+    if (into) for (const c of clip.channels) if (c.node === node && c.path !== 'weights') into.channels.push({ ...c, node: at });
+  }
   return at;
 }
 function clipFor(out: Character, garment: Character, name: string): Character['clips'][number] | undefined {

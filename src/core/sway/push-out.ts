@@ -85,7 +85,7 @@ export class PosedObstacles {
     for (let k = 0; k < end; k++) raw[k] = P[a + k];
     const sides = same ? raw : C, from = same ? 0 : co, deepest = this.sweepBy(WAYS[0], P, o, n, sides, from);
     if (deepest <= 0) return deepest;
-    let least = this.left(P, o, n, sides, from), tried = 0;
+    let least = this.left(P, o, n, sides, from);
     if (least <= LEFT) return deepest;
     for (let k = 0; k < end; k++) best[k] = P[a + k];
     for (let w = 1; w < WAYS.length && least > LEFT; w++) {
@@ -94,10 +94,9 @@ export class PosedObstacles {
       const left = this.left(P, o, n, sides, from);
       if (left >= least) continue;
       least = left;
-      tried = w;
       for (let k = 0; k < end; k++) best[k] = P[a + k];
     }
-    if (tried !== WAYS.length - 1) for (let k = 0; k < end; k++) P[a + k] = best[k];
+    for (let k = 0; k < end; k++) P[a + k] = best[k];
     return deepest;
   }
   /** How deep the points of a strand, but for its first stretch, are inside, m. */
@@ -113,7 +112,7 @@ export class PosedObstacles {
   }
 
   private sweepBy(way: { follow: number; margin: number }, P: Float64Array | Float32Array, o: number, n: number, C: ArrayLike<number>, co: number): number {
-    const a = 3 * o, { found } = this, FOLLOW = way.follow, MARGIN = way.margin;
+    const a = 3 * o, { found } = this, { follow, margin } = way;
     let sx = 0, sy = 0, sz = 0, rooted = true, deepest = 0, px = P[a], py = P[a + 1], pz = P[a + 2], bx = px, by = py, bz = pz;
     for (let i = 1; i < n; i++) {
       const q = a + 3 * i, c = 3 * (co + i), rx = P[q], ry = P[q + 1], rz = P[q + 2], length = Math.sqrt((rx - bx) ** 2 + (ry - by) ** 2 + (rz - bz) ** 2), cx = C[c], cy = C[c + 1], cz = C[c + 2];
@@ -123,7 +122,7 @@ export class PosedObstacles {
       if (rooted && i === 1) { px = rx; py = ry; pz = rz; continue; } // the first edge is the skin's
       rooted = false;
       deepest = Math.max(deepest, -raw);
-      let x = rx + FOLLOW * sx, y = ry + FOLLOW * sy, z = rz + FOLLOW * sz;
+      let x = rx + follow * sx, y = ry + follow * sy, z = rz + follow * sz;
       const moved = sx !== 0 || sy !== 0 || sz !== 0;
       if (moved) {
         const l = length / Math.max(1e-12, Math.sqrt((x - px) ** 2 + (y - py) ** 2 + (z - pz) ** 2));
@@ -132,13 +131,13 @@ export class PosedObstacles {
       let nx = 0, ny = 0, nz = 0;
       for (let test = 0; test < TESTS; test++) {
         const d = moved || test > 0 ? this.at(x, y, z, cx, cy, cz) : raw;
-        if (d >= 0 || (test > 0 && d >= MARGIN)) break;
+        if (d >= 0 || (test > 0 && d >= margin)) break;
         if (!moved && test === 0) found[0] = raw;
         // a second obstacle: between both
         nx = test === 0 ? found[1] : nx + found[1]; ny = test === 0 ? found[2] : ny + found[2]; nz = test === 0 ? found[3] : nz + found[3];
         const k = 1 / Math.max(1e-12, Math.sqrt(nx * nx + ny * ny + nz * nz));
         nx *= k; ny *= k; nz *= k;
-        const ex = x - px, ey = y - py, ez = z - pz, en = ex * nx + ey * ny + ez * nz, facing = Math.max(0.2, nx * found[1] + ny * found[2] + nz * found[3]), h = Math.min(0.9999 * length, en + (MARGIN - d) / facing);
+        const ex = x - px, ey = y - py, ez = z - pz, en = ex * nx + ey * ny + ez * nz, facing = Math.max(0.2, nx * found[1] + ny * found[2] + nz * found[3]), h = Math.min(0.9999 * length, en + (margin - d) / facing);
         let tx = ex - en * nx, ty = ey - en * ny, tz = ez - en * nz;
         const tl = Math.sqrt(tx * tx + ty * ty + tz * tz);
         if (tl < 1e-9) { tx = Math.abs(nx) < 0.9 ? 1 - nx * nx : -nx * ny; ty = Math.abs(nx) < 0.9 ? -nx * ny : 1 - ny * ny; tz = Math.abs(nx) < 0.9 ? -nx * nz : -ny * nz; }

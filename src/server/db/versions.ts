@@ -9,27 +9,30 @@ import { packCharacter, unpackCharacter } from '../../formats/packed-character';
 import { isPointCache, readPointCache } from '../../formats/point-cache';
 import { readCharacter } from '../read-character';
 import { putBlob } from './blobs';
-import { getAsset, getGroom, json, loadCharacter, newId, UserError, type AssetInfo } from './records';
+import { getAsset, getGroom, json, loadCharacter, newId, UserError, type GroomInfo } from './records';
 
-/** Moves grooms to another version of their character: only where the mesh they grow on is the same there. */
-async function moveGrooms(db: Knex, ids: readonly string[], to: AssetInfo, label: string): Promise<string[]> {
-  const character = await loadCharacter(db, to.packed), moved: string[] = [], known = new Map<string, Character>();
+/** Those of the grooms that can go to a version of their character, as they are now: where the mesh they grow on is the same there. */
+async function movable(db: Knex, ids: readonly string[], character: Character): Promise<GroomInfo[]> {
+  const out: GroomInfo[] = [], known = new Map<string, Character>();
   for (const id of ids) {
     const groom = await getGroom(db, id), { mesh: name } = groom.document.plot, mesh = character.meshes.find((m) => m.name === name);
     const before = known.get(groom.character.packed) ?? (await loadCharacter(db, groom.character.packed)), old = before.meshes.find((m) => m.name === name);
     known.set(groom.character.packed, before);
     if (!mesh || !old || mesh.triangles.length !== old.triangles.length || !mesh.triangles.every((v, k) => v === old.triangles[k])) continue;
-    const { document } = groom;
-    await db.transaction(async (trx) => {
-      const row: { version: number } | undefined = await trx('grooms').where({ id }).forUpdate().first('version');
-      if (row?.version !== groom.version) throw new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change.', { version: row?.version });
-      const version = groom.version + 1, now = new Date();
-      await trx('groom_versions').insert({ groom_id: id, version, label: label.slice(0, 300), document: json(document), created_at: now });
-      await trx('grooms').where({ id }).update({ version, asset_id: to.id, updated_at: now });
-    });
-    moved.push(id);
+    out.push(groom);
   }
-  return moved;
+  return out;
+}
+const behind = (version?: number): UserError => new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change.', { version });
+/** Moves grooms to a version, all or none of them. */
+async function moveGrooms(trx: Knex, grooms: readonly GroomInfo[], assetId: string, label: string): Promise<void> {
+  for (const { id, version: now, document } of grooms) {
+    const row: { version: number } | undefined = await trx('grooms').where({ id }).forUpdate().first('version');
+    if (row?.version !== now) throw behind(row?.version);
+    const version = now + 1, at = new Date();
+    await trx('groom_versions').insert({ groom_id: id, version, label: label.slice(0, 300), document: json(document), created_at: at });
+    await trx('grooms').where({ id }).update({ version, asset_id: assetId, updated_at: at });
+  }
 }
 
 export interface WearOrder { files: readonly NamedFile[]; fileName: string; groomId: string; base: number; replace: string | null; role: Role; clip: string | null; fps: number; /** Null: by what fits the character. */ placement: Pick<Placement, 'scale' | 'up'> | null }
@@ -40,15 +43,15 @@ export interface WearOrder { files: readonly NamedFile[]; fileName: string; groo
  */
 export async function wearGarment(db: Knex, assetId: string, order: WearOrder): Promise<{ assetId: string; notes: string[]; moved: number; stayed: number }> {
   const before = await getAsset(db, assetId), character = await loadCharacter(db, before.packed), groom = await getGroom(db, order.groomId);
-  if (groom.version !== order.base || groom.character.id !== assetId) throw new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change.', { version: groom.version });
+  if (groom.version !== order.base || groom.character.id !== assetId) throw behind(groom.version);
   const worn = await dress(character, order), packed = await putBlob(db, packCharacter(worn.character)), source = await putBlob(db, order.files.length === 1 ? order.files[0].bytes : setBytes(order.files)), id = newId();
   const note = `${order.replace === null ? `${worn.meshes.join(', ')} added` : `${order.replace} replaced`} from ${order.fileName}`.slice(0, 300);
-  await db('assets').insert({ id, production_id: before.productionId, name: before.name, file_name: before.fileName, source_blob: source, packed_blob: packed, warnings: json([...before.warnings, ...worn.notes]), follows: assetId, note, created_at: new Date() });
-  const grooms: { id: string }[] = await db('grooms').where({ asset_id: assetId }).select('id'), moved = await moveGrooms(db, grooms.map((g) => g.id), await getAsset(db, id), note);
-  if (!moved.includes(order.groomId)) {
-    await db('assets').where({ id }).whereNotExists(db('grooms').where({ asset_id: id })).delete();
-    throw new UserError(409, 'otherMesh', `This groom grows on “${groom.document.plot.mesh}”, and that mesh would have other triangles. Bring the newer character in on the first page and carry the groom over.`);
-  }
+  const grooms: { id: string }[] = await db('grooms').where({ asset_id: assetId }).select('id'), moved = await movable(db, grooms.map((g) => g.id), worn.character);
+  if (!moved.some((g) => g.id === order.groomId)) throw new UserError(409, 'otherMesh', `This groom grows on “${groom.document.plot.mesh}”, and that mesh would have other triangles. Bring the newer character in on the first page and carry the groom over.`);
+  await db.transaction(async (trx) => {
+    await trx('assets').insert({ id, production_id: before.productionId, name: before.name, file_name: before.fileName, source_blob: source, packed_blob: packed, warnings: json([...before.warnings, ...worn.notes]), follows: assetId, note, created_at: new Date() });
+    await moveGrooms(trx, moved, id, note);
+  });
   return { assetId: id, notes: worn.notes, moved: moved.length, stayed: grooms.length - moved.length };
 }
 
@@ -101,8 +104,9 @@ export async function versionsOf(db: Knex, assetId: string): Promise<VersionInfo
 /** Puts one groom on another version of its character. */
 export async function putOnVersion(db: Knex, groomId: string, base: number, assetId: string): Promise<void> {
   const groom = await getGroom(db, groomId), to = await getAsset(db, assetId);
-  if (groom.version !== base) throw new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change.', { version: groom.version });
+  if (groom.version !== base) throw behind(groom.version);
   if (!(await versionsOf(db, groom.character.id)).some((v) => v.id === assetId)) throw new UserError(422, 'otherCharacter', 'This is another character. Carry the groom over to it.');
-  const moved = await moveGrooms(db, [groomId], to, 'Another version of the character');
+  const moved = await movable(db, [groomId], await loadCharacter(db, to.packed));
   if (moved.length === 0) throw new UserError(409, 'otherMesh', `The mesh “${groom.document.plot.mesh}” has other triangles in that version. Carry the groom over to it.`);
+  await db.transaction((trx) => moveGrooms(trx, moved, assetId, 'Another version of the character'));
 }

@@ -17,7 +17,7 @@ import { any, select, type f, type i32 } from './lanes';
 /** Penalty of a contact in units of the inertia that meets it. */
 const CONTACT_PENALTY = 30;
 /** m/s²: greatest force that a contact carries over, by the mass that meets it: between surfaces that leave no room it would grow for ever. */
-const HARDEST = 3_500;
+const HARDEST = 3500;
 /** Share of a miss in the slip that is added to the next guess. */
 const LAG_SHARE = 0.3;
 
