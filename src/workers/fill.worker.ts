@@ -12,6 +12,7 @@ import { hashUnit } from '../core/math/random';
 import type { Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
 import { collidersOf, fittedPills } from '../core/sway/colliders';
+import { settled } from '../core/sway/settle';
 import { pushFilled } from '../core/sway/push-filled';
 import { unpackCharacter } from '../formats/packed-character';
 import type { FillReply, FillRequest, PlantOrder } from './messages';
@@ -42,6 +43,13 @@ scope.onmessage = ({ data }) => {
     case 'coverage':
       try { if (surface) cover(surface, data); }
       catch (cause) { scope.postMessage({ kind: 'failed', request: data.request, what: 'coverage', message: cause instanceof Error ? cause.message : String(cause) }); }
+      return;
+    case 'settle':
+      try {
+        if (!character) return;
+        const shapes = settled(character, data);
+        scope.postMessage({ kind: 'settled', request: data.request, shapes }, [shapes.buffer as ArrayBuffer]);
+      } catch (cause) { scope.postMessage({ kind: 'failed', request: data.request, what: 'settle', message: cause instanceof Error ? cause.message : String(cause) }); }
       return;
     case 'plant':
     case 'fill':

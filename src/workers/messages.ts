@@ -44,6 +44,8 @@ export type FillRequest =
   /** Filled strands, 4 × nodes of each, to be lifted out of the colliders in a pose. */
   | { kind: 'push'; key: string; nodes: Float32Array; count: number; pose: Pose; hidden: readonly string[]; settings: SwaySettings }
   | { kind: 'plant'; request: number; order: PlantOrder }
+  /** Some guides, to fall in the rest pose until they lie. */
+  | { kind: 'settle'; request: number; planting: Planting; offsets: Float32Array; pointCount: number; mesh: string; hidden: readonly string[]; settings: SwaySettings }
   /** How much skin shows between filled strands in the rest pose, from directions toward the viewer. */
   | { kind: 'coverage'; request: number; faces: Uint32Array; strands: FilledStrands; offsets: Float32Array; lengths: Float32Array; pointCount: number; fill: { clump: number; lock: number; frizz: number; lengthSpread: number; widthUm: number; taper: number }; full: number; directions: [number, number, number][] }
   | { kind: 'fill'; request: number; faces: Uint32Array; planting: Planting; offsets: Float32Array; pointCount: number; count: number; full: number; seed: number; lengthSpread: number; density: Uint8Array | null };
@@ -52,6 +54,7 @@ export type FillReply =
   | { kind: 'colliders'; key: string; colliders: ColliderSet; light: Pill[] }
   | { kind: 'pushed'; key: string; nodes: Float32Array; deepest: number }
   | { kind: 'planted'; request: number; planting: Planting; offsets: Float32Array }
+  | { kind: 'settled'; request: number; shapes: Float32Array }
   | { kind: 'filled'; request: number; strands: FilledStrands }
   | { kind: 'covered'; request: number; result: Coverage }
-  | { kind: 'failed'; request: number; what: 'fill' | 'plant' | 'push' | 'coverage'; message: string };
+  | { kind: 'failed'; request: number; what: 'fill' | 'plant' | 'push' | 'coverage' | 'settle'; message: string };

@@ -9,7 +9,7 @@ import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
 import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
 
-export const DOCUMENT_FORMAT = 5;
+export const DOCUMENT_FORMAT = 6;
 
 export interface Parameter {
   label: string;
@@ -193,6 +193,15 @@ export const swaySchema = numbers(SWAY_PARAMETERS).extend({
 });
 export type SwaySettings = z.infer<typeof swaySchema>;
 
+/** A layer of style: shapes of the guides that were combed on it (`packLayer`), laid over what is below. */
+export const layerSchema = z.object({
+  id: z.string().min(1).max(40), name: z.string().min(1).max(60), on: z.boolean(), amount: z.number().min(0).max(1),
+  /** A map of the plot that the amount is multiplied with; null: 1 everywhere. */
+  mask: bufferIdSchema.nullable(),
+  shapes: bufferIdSchema,
+});
+export type StyleLayer = z.infer<typeof layerSchema>;
+
 /** What a mesh is in this groom. */
 export const roleOf = (mesh: Pick<CharacterMesh, 'name' | 'role'>, settings: Pick<SwaySettings, 'meshRoles'>): Role => settings.meshRoles[mesh.name] ?? mesh.role;
 
@@ -241,6 +250,8 @@ export const documentSchema = z.object({
     combed: z.boolean(),
     /** Their shapes as they were brought in from a file: f32, 3 × points × guides. */
     brought: bufferIdSchema.optional(),
+    /** Layers of style, the lowest first, over `base` (as `offsets`); `offsets` is what they come to together. */
+    style: z.object({ base: bufferIdSchema, layers: z.array(layerSchema).min(1).max(40) }).optional(),
   }).nullable(),
   fill: numbers(FILL_PARAMETERS),
   sway: swaySchema,
@@ -272,4 +283,4 @@ export function newDocument(meshName: string, shot: Shot): GroomDocument {
 }
 
 /** Every buffer a document refers to. */
-export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.guides?.planting, d.guides?.offsets, d.guides?.brought, ...Object.values(d.sway.maps)].filter((id): id is string => !!id);
+export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.guides?.planting, d.guides?.offsets, d.guides?.brought, d.guides?.style?.base, ...(d.guides?.style?.layers ?? []).flatMap((l) => [l.shapes, l.mask]), ...Object.values(d.sway.maps)].filter((id): id is string => !!id);

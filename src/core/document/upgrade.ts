@@ -10,6 +10,8 @@ export function readDocument(value: unknown): GroomDocument {
   if (format() === 2) document = fromFormat2(document as Format2);
   if (format() === 3) document = fromFormat3(document as Format3);
   if (format() === 4) document = fromFormat4(document as Format4);
+  // format 5 had no layers of style
+  if (format() === 5) document = { ...(document as object), format: 6 };
   return documentSchema.parse(document);
 }
 

@@ -68,6 +68,9 @@ function carryMaps(from: Surface, to: Surface, maps: readonly Uint8Array[]): Uin
   return out;
 }
 
+/** A guide's shape (3 × points, m) turned from one skin normal to another. */
+export function turnedShape(shape: Float32Array, a: Vec3, b: Vec3): Float32Array { const out = shape.slice(); turnGuide(out, 0, shape.length / 3, a, b); return out; }
+
 function turnGuide(offsets: Float32Array, g: number, pointCount: number, a: Vec3, b: Vec3): void {
   const turn = shortestTurn(a, b), out: Vec3 = [0, 0, 0];
   for (let o = 3 * pointCount * g; o < 3 * pointCount * (g + 1); o += 3) { turn(offsets[o], offsets[o + 1], offsets[o + 2], out); offsets.set(out, o); }

@@ -64,12 +64,18 @@ const sorted = (faces: Iterable<number>): Uint32Array => Uint32Array.from(faces)
 /** Seam edges that are tried. */
 const SEAMS = 60;
 
+/** Mirrored face of every face, −1 for none; see `mirroredEdges`. */
+export function mirrorByWay(positions: ArrayLike<number>, triangles: Uint32Array): Int32Array | null {
+  const twins = mirroredEdges(positions, triangles);
+  return twins && Int32Array.from({ length: triangles.length / 3 }, (_, f) => (twins[3 * f] < 0 ? -1 : Math.floor(twins[3 * f] / 3)));
+}
+
 /**
- * Mirrored face of every face by how the mesh hangs together, whatever its shape: from an edge in the middle (nearest x = 0 in
+ * Mirrored half-edge of every half-edge (3 × face + corner it begins at) by how the mesh hangs together, whatever its shape: from an edge in the middle (nearest x = 0 in
  * the rest pose) both sides are walked over at once. −1 on parts that do not hang on the middle; null where no edge in the middle has two
  * like sides.
  */
-export function mirrorByWay(positions: ArrayLike<number>, triangles: Uint32Array): Int32Array | null {
+export function mirroredEdges(positions: ArrayLike<number>, triangles: Uint32Array): Int32Array | null {
   const weld = weldByPosition(positions), opposite = neighbours(triangles.map((v) => weld[v])), edges: [number, number][] = [], n = triangles.length;
   const next = (h: number): number => h - (h % 3) + ((h % 3) + 1) % 3, before = (h: number): number => h - (h % 3) + ((h % 3) + 2) % 3;
   for (let h = 0; h < n; h++) if (opposite[h] > h) edges.push([h, Math.abs(positions[3 * triangles[h]]) + Math.abs(positions[3 * triangles[next(h)]])]);
@@ -92,7 +98,7 @@ export function mirrorByWay(positions: ArrayLike<number>, triangles: Uint32Array
       if (opposite[e] >= 0 !== opposite[t] >= 0) whole = false;
       else if (opposite[e] >= 0) pair(opposite[e], opposite[t]);
     }
-    if (whole && reached > most) { most = reached; best = Int32Array.from({ length: n / 3 }, (_, f) => (twin[3 * f] < 0 ? -1 : Math.floor(twin[3 * f] / 3))); if (reached > n / 4) break; }
+    if (whole && reached > most) { most = reached; best = twin; if (reached > n / 4) break; }
   }
   return best;
 }

@@ -1,6 +1,5 @@
 import { describe, expect, it } from 'vitest';
 import { Surface } from '../mesh/surface';
-import { brushWeight, combGuides, cutGuides, Strides } from './brush';
 import { growGuide } from './grow';
 import { placeGuides, restFrames, rootMotionsInto, rootPlace, scatterByArea, scatterEvenly } from './planting';
 import { polylineLength, resampleEvenly } from './polyline';
@@ -96,59 +95,5 @@ describe('growing', () => {
     expect(Array.from(out.slice(-3))).toEqual([1, 2, 0]);
     for (let i = 0; i < 6; i++) expect(polylineLength(out, i, 2)).toBeCloseTo(0.5, 6);
     expect(polylineLength(resampleEvenly(line, 9, 0.8))).toBeCloseTo(0.8, 6);
-  });
-});
-
-describe('brushes', () => {
-  const n = 12;
-  /** A row of guides hanging along −y beside each other. */
-  const row = (): Float32Array => Float32Array.from({ length: 3 * n * 9 }, (_, i) => { const p = Math.floor(i / 3), g = Math.floor(p / n); return [0.02 * (g - 4), 0.4 - 0.015 * (p % n), 0][i % 3]; });
-  const brush = { radius: 0.05, strength: 0.8, falloff: 0.7 }, sight = [0, 0, -1];
-  const lengths = (p: Float32Array): number[] => Array.from({ length: 9 }, (_, g) => Array.from({ length: n - 1 }, (_2, i) => polylineLength(p, g * n + i, 2))).flat();
-
-  it('the comb moves hair within its radius only, keeps roots and lengths', () => {
-    const before = row(), after = row();
-    const changed = combGuides(after, n, brush, [-0.02, 0.3, 0], [0.05, 0.3, 0], sight, null, 0.001);
-    expect(changed.size).toBeGreaterThan(2);
-    expect(changed.has(0)).toBe(false);
-    expect(after.slice(0, 3 * n)).toEqual(before.slice(0, 3 * n));
-    for (let g = 0; g < 9; g++) for (let c = 0; c < 3; c++) expect(after[3 * n * g + c]).toBe(before[3 * n * g + c]);
-    const now = lengths(after);
-    lengths(before).forEach((l, i) => expect(Math.abs(now[i] / l - 1)).toBeLessThan(0.001));
-    expect(after[3 * (4 * n + 7)]).toBeGreaterThan(0.01);
-  });
-  it('the same stroke sampled coarsely or finely comes out alike within 1 % of the length', () => {
-    const stroke = (samples: number): Float32Array => {
-      const p = row(), at = (k: number): number[] => [-0.04 + (0.12 * k) / samples, 0.3 - (0.03 * k) / samples, 0];
-      const strides = new Strides(at(0), brush.radius);
-      for (let k = 1; k <= samples; k++) for (const [from, to] of strides.to(at(k), k === samples)) combGuides(p, n, brush, from, to, sight, null, 0.001);
-      return p;
-    };
-    const coarse = stroke(7), fine = stroke(96);
-    let worst = 0;
-    for (let i = 0; i < coarse.length; i += 3) worst = Math.max(worst, Math.hypot(coarse[i] - fine[i], coarse[i + 1] - fine[i + 1], coarse[i + 2] - fine[i + 2]));
-    expect(worst / (0.015 * (n - 1))).toBeLessThan(0.01);
-  });
-  it('hair combed into the skin stays outside it by the gap', () => {
-    const root = surface.place(700, [1 / 3, 1 / 3, 1 / 3]), normal = surface.normal(700);
-    const p = Float32Array.from({ length: 3 * n }, (_, i) => root[i % 3] + normal[i % 3] * 0.012 * Math.floor(i / 3));
-    const from = [0, 1, 2].map((c) => root[c] + normal[c] * 0.12);
-    for (let k = 0; k < 6; k++) combGuides(p, n, { radius: 0.2, strength: 1, falloff: 0.2 }, from, [0, 0, 0], sight, surface, 0.002);
-    for (let i = 2; i < n; i++) expect(Math.hypot(p[3 * i], p[3 * i + 1], p[3 * i + 2])).toBeGreaterThan(0.0995);
-  });
-  it('the cut shortens what enters the brush, keeps the root and the number of points', () => {
-    const p = row();
-    const changed = cutGuides(p, n, { radius: 0.03, strength: 1, falloff: 1 }, [0, 0.28, 0], sight);
-    expect([...changed].sort()).toEqual([3, 4, 5]);
-    expect(polylineLength(p, 4 * n, n)).toBeLessThan(0.1);
-    expect(polylineLength(p, 4 * n, n)).toBeGreaterThan(0.08);
-    expect(polylineLength(p, 0, n)).toBeCloseTo(0.165, 5);
-    expect(cutGuides(p, n, { radius: 0.03, strength: 1, falloff: 1 }, [0, 0.2, 0], sight).size).toBe(0);
-  });
-  it('the brush has no edge', () => {
-    expect(brushWeight(0, 0.5)).toBe(1);
-    expect(brushWeight(0.5, 0.5)).toBe(1);
-    expect(brushWeight(1, 0.5)).toBe(0);
-    expect(brushWeight(0.999, 0.5)).toBeLessThan(1e-4);
   });
 });

@@ -2,6 +2,7 @@
 import { Dialog, DialogBackdrop, DialogPanel, DialogTitle } from '@headlessui/react';
 import { toast } from 'sonner';
 import { copyGroom } from '../state/api';
+import { buffersOf } from '../../core/document/schema';
 import { useEditor } from '../state/store';
 import { Button } from './controls';
 import { useWorkshop } from './context';
@@ -34,7 +35,8 @@ export function BehindDialog() {
     if (!history || !groom) return;
     try {
       const { putBuffer } = await import('../state/api');
-      for (const [id, bytes] of session.buffers) await putBuffer(id, bytes);
+      // what is not here any more the server has
+      for (const id of buffersOf(history.document)) { const bytes = session.buffers.get(id); if (bytes) await putBuffer(id, bytes); }
       const id = await copyGroom(groom.id, `${groom.name}, copy`, history.document);
       useEditor.setState({ save: 'saved' });
       location.assign(`/groom/${id}`);

@@ -7,6 +7,7 @@ import { useEditor, type SaveState } from '../state/store';
 import { Mark } from './mark';
 import { setTheme } from './theme';
 import { IconButton } from './controls';
+import { StepsMenu } from './steps-menu';
 
 export function TopBar() {
   const groom = useEditor((s) => s.groom), history = useEditor((s) => s.history), theme = useEditor((s) => s.theme);
@@ -21,6 +22,7 @@ export function TopBar() {
       <div className="ml-auto flex items-center gap-1">
         <IconButton label={undoName ? `Undo: ${undoName}` : 'Nothing to undo'} keys="Ctrl Z" disabled={!undoName} onClick={() => useEditor.getState().undo()}><Undo2 size={15} /></IconButton>
         <IconButton label={redoName ? `Redo: ${redoName}` : 'Nothing to redo'} keys="Ctrl Shift Z" disabled={!redoName} onClick={() => useEditor.getState().redo()}><Redo2 size={15} /></IconButton>
+        <StepsMenu />
       </div>
       <button type="button" onClick={() => useEditor.setState({ commandOpen: true })} className="flex h-[26px] w-64 items-center whitespace-nowrap gap-2 rounded-md border border-edge bg-ground px-2.5 text-faint hover:text-soft">
         <Search size={13} />Find an action or a setting<kbd className="num ml-auto">Ctrl K</kbd>

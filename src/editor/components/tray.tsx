@@ -1,19 +1,19 @@
 'use client';
 /** What the stage needs, at the right. */
-import { Download, Hand, RotateCw, Scissors, Trash2, TriangleAlert, Wind, Flame } from 'lucide-react';
+import { Download, RotateCw, Trash2, TriangleAlert, Wind, Flame } from 'lucide-react';
 import { toast } from 'sonner';
 import type { ReactNode } from 'react';
-import { BAKE_PARAMETERS, FILL_PARAMETERS, SWAY_PARAMETERS } from '../../core/document/schema';
+import { BAKE_PARAMETERS, FILL_PARAMETERS } from '../../core/document/schema';
 import { THRESHOLDS, type Proof } from '../../core/document/proof';
 import { goToWorst } from '../state/actions';
 import type { Bake } from '../state/api';
 import { worst } from '../state/stages';
 import { useEditor } from '../state/store';
-import { Button, Choice, helpProps, Note, Question, useHelp } from './controls';
+import { Button, helpProps, Note, Question, useHelp } from './controls';
 import { Field, First, type PanelProps } from './panel-parts';
 import { CoveragePart } from './coverage-part';
 import { CastPanel } from './cast-panel';
-import { BrushFields } from './brush-fields';
+import { CombPanel } from './comb-panel';
 import { PlantPanel } from './plant-panel';
 import { SwayPanel } from './sway-panel';
 import { significant } from './units';
@@ -28,28 +28,6 @@ export function Tray() {
       <div className="min-h-0 flex-1 overflow-y-auto"><Panel document={document} /></div>
       <p aria-live="polite" className="h-[52px] shrink-0 overflow-hidden border-t border-line bg-raised px-3 py-2 text-[12px] leading-snug text-faint">{help || 'Point at a setting to see what it means.'}</p>
     </aside>
-  );
-}
-
-function CombPanel({ document }: PanelProps) {
-  const brush = useEditor((s) => s.brush), { session } = useWorkshop();
-  if (!document.guides) return <First to="plant" label="Go to Plant">There are no guides to comb. Plant some first.</First>;
-  const lengths = session.guides?.lengths ?? new Float32Array(1), sorted = Float32Array.from(lengths).sort();
-  const cutting = brush.name === 'cut';
-  return (
-    <>
-      <Question title="Which brush?">
-        <Choice label="Brush" value={cutting ? 'cut' : 'comb'} onChange={(v) => useEditor.setState({ brush: { ...brush, name: v } })} options={[{ value: 'comb', label: 'Comb', help: 'Drag over the hair: it follows the stroke. Roots and lengths stay.' }, { value: 'cut', label: 'Cut', help: 'Guides are cut where they enter the brush.' }]} />
-        <div className="mt-1.5"><BrushFields names={cutting ? ['radiusMm'] : ['radiusMm', 'strength', 'falloff']} /></div>
-        <Note>{cutting ? <><Scissors size={12} className="mr-1 inline" />Drag across the hair; what lies beyond the brush falls.</> : <><Hand size={12} className="mr-1 inline" />Drag over the hair. Drag beside the model to turn the view; Shift-drag moves it.</>}</Note>
-      </Question>
-      <Question title="How long is it?">
-        <dl className="grid grid-cols-3 text-center">
-          {([['shortest', sorted[0]], ['middle', sorted[sorted.length >> 1]], ['longest', sorted[sorted.length - 1]]] as const).map(([k, v]) => <div key={k}><dd className="num text-text">{(v * 100).toFixed(1)} cm</dd><dt className="text-[11px] text-faint">{k}</dt></div>)}
-        </dl>
-      </Question>
-      <Question title="How far from the skin?"><Field group="sway" name="skinGapMm" table={SWAY_PARAMETERS} /><Note>The comb keeps this distance, and so does the movement.</Note></Question>
-    </>
   );
 }
 

@@ -30,7 +30,7 @@ export function View() {
 
   const stage = useEditor((s) => s.stage), frame = useEditor((s) => s.frame), show = useEditor((s) => s.show), viewName = useEditor((s) => s.viewName), brush = useEditor((s) => s.brush);
   const clip = useEditor((s) => s.history?.document.shot.clip), guides = useEditor((s) => s.history?.document.guides), filling = useEditor((s) => s.filling), run = useEditor((s) => s.run), bakeId = useEditor((s) => s.bakeId), bakeProof = useEditor((s) => s.bakeProof);
-  const swayTool = useEditor((s) => s.swayTool), brushing = stage === 'comb' ? !!guides : stage === 'plant' || (stage === 'sway' && swayTool.name !== 'look');
+  const swayTool = useEditor((s) => s.swayTool), comb = useEditor((s) => s.comb), chosen = useEditor((s) => s.chosen), brushing = stage === 'comb' ? !!guides && comb.tool !== 'look' && comb.tool !== 'cage' : stage === 'plant' || (stage === 'sway' && swayTool.name !== 'look');
   const current = run.key === session.key;
   const proof = stage === 'bake' ? bakeProof : current ? run.proof : null;
   const deepest = worst(proof, 'depth', proof?.start);
@@ -40,7 +40,7 @@ export function View() {
     <div ref={box} className="relative min-h-0 overflow-hidden bg-[#777471]">
       <canvas ref={canvas} data-testid="view" tabIndex={0} aria-label="The view. Drag to turn, Shift-drag or middle-drag to move, wheel to come closer." className="absolute inset-0 h-full w-full touch-none outline-none" style={{ cursor: brushing ? 'crosshair' : 'default' }} />
       <div className="pointer-events-none absolute top-3 left-3 flex gap-1.5">
-        <span className="chip"><b className="font-semibold">{clip || 'rest pose'}</b>frame <span className="num" data-testid="frame">{Math.round(frame)}</span></span>
+        <span className="chip"><b className="font-semibold">{stage === 'comb' && comb.bindPose ? 'bind pose' : clip || 'rest pose'}</b>frame <span className="num" data-testid="frame">{Math.round(frame)}</span></span>
         {guides && stage !== 'cast' && stage !== 'plant' && <span className="chip" data-testid="source">{source}</span>}
         {filling && <span className="chip">filling …</span>}
       </div>
@@ -54,7 +54,10 @@ export function View() {
         {(stage === 'sway' || stage === 'proof') && <><ShowButton label="Colliders (P)" on={show.pills} onClick={() => useEditor.setState({ show: { ...show, pills: !show.pills } })}><PillIcon size={14} />colliders</ShowButton><ShowButton label="Contacts that press, with their forces (K)" on={show.marks} onClick={() => useEditor.setState({ show: { ...show, marks: !show.marks } })}><MapPin size={14} />contacts</ShowButton></>}
       </div>
       <div className="absolute bottom-3 left-3 flex items-center gap-1.5">
-        {brushing && <span className="chip pointer-events-none num">R {brush.radiusMm.toFixed(0)} mm{stage === 'comb' && brush.name === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}</span>}
+        {brushing && <span className="chip pointer-events-none num">R {stage === 'comb' && comb.size === 'screen' ? `${brush.radiusPx.toFixed(0)} px` : `${brush.radiusMm.toFixed(0)} mm`}{stage === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}{stage === 'comb' && comb.symmetric && ' · both sides'}</span>}
+        {stage === 'comb' && chosen > 0 && <span className="chip pointer-events-none"><span className="num">{chosen}</span> chosen</span>}
+        {stage === 'comb' && comb.mirrored && <span className="chip pointer-events-none">mirrored</span>}
+        {stage === 'comb' && session.combDesk.seenWhole && <span className="chip pointer-events-none">only up to {guides?.style?.layers.find((l) => l.id === session.combDesk.layer)?.name ?? 'the base'}</span>}
         {trouble && <><span className="chip pointer-events-none"><TriangleAlert size={14} className="text-[#ff8a76]" />guide <span className="num">{trouble.guide}</span> is <span className="num">{(trouble.value * 1000).toFixed(1)} mm</span> below a surface at frame <span className="num">{trouble.frame}</span></span><button type="button" onClick={goToWorst} className="chip hover:bg-black">go to worst <kbd className="num">W</kbd></button></>}
       </div>
     </div>

@@ -4,7 +4,8 @@ import { addShot, openShot, shotNames } from '../../core/document/shots';
 import { ALL_ROUND } from '../../core/fill/coverage';
 import type { Session } from './session';
 import { STAGE_NAMES } from './stages';
-import { STAGES, useEditor, type ViewName } from './store';
+import { COMB_TOOLS, STAGES, useEditor, type CombTool, type ViewName } from './store';
+import { pasteRemembered, rememberedStyle, rememberStyle } from './style-clipboard';
 import { setTheme } from '../components/theme';
 
 export interface Action {
@@ -19,6 +20,10 @@ export interface Action {
   run: () => void;
 }
 
+const BRUSH_NAMES: Record<CombTool, string> = {
+  look: 'Put the brush away in Comb', comb: 'Comb brush', smooth: 'Smooth brush', straighten: 'Straighten brush', part: 'Part brush', gather: 'Gather brush', spread: 'Spread brush', lift: 'Lift brush', press: 'Press brush', twist: 'Twist brush', curl: 'Curl brush',
+  longer: 'Longer or shorter brush', match: 'Match lengths brush', cut: 'Cut brush', settle: 'Settle brush: let hair fall', add: 'Add guides with a brush', remove: 'Remove guides with a brush', paint: 'Paint a map in Comb', choose: 'Choose strands', cage: 'Cage',
+};
 const state = useEditor.getState;
 const always = (): boolean => true;
 
@@ -42,8 +47,23 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'last', name: 'Last frame', group: 'Time', keys: 'End', combo: ['end'], enabled: always, run: () => step(1e9) },
     { id: 'undo', name: 'Undo', group: 'Document', keys: 'Ctrl Z', combo: ['ctrl+z'], enabled: () => (state().history?.done.length ?? 0) > 0, run: () => state().undo() },
     { id: 'redo', name: 'Redo', group: 'Document', keys: 'Ctrl Shift Z', combo: ['ctrl+shift+z', 'ctrl+y'], enabled: () => (state().history?.undone.length ?? 0) > 0, run: () => state().redo() },
-    { id: 'brush-comb', name: 'Comb brush', group: 'Brushes', enabled: hasGuides, run: () => useEditor.setState({ stage: 'comb', brush: { ...state().brush, name: 'comb' } }) },
-    { id: 'brush-cut', name: 'Cut brush', group: 'Brushes', enabled: hasGuides, run: () => useEditor.setState({ stage: 'comb', brush: { ...state().brush, name: 'cut' } }) },
+    ...COMB_TOOLS.map((tool): Action => ({ id: `brush-${tool}`, name: BRUSH_NAMES[tool], group: 'Brushes', enabled: hasGuides, run: () => useEditor.setState({ stage: 'comb', comb: { ...state().comb, tool } }) })),
+    { id: 'both-sides', name: 'Comb both sides, or one', group: 'Brushes', keys: 'M', combo: ['m'], enabled: hasGuides, run: () => useEditor.setState({ comb: { ...state().comb, symmetric: !state().comb.symmetric } }) },
+    { id: 'choose-all', name: 'Let go of the chosen strands', group: 'Chosen strands', enabled: () => state().chosen > 0, run: () => session.combDesk.setChoice(null) },
+    { id: 'choose-others', name: 'Choose the other strands', group: 'Chosen strands', enabled: () => state().chosen > 0, run: () => session.combDesk.invert() },
+    { id: 'choose-grow', name: 'Choose neighbouring strands too', group: 'Chosen strands', enabled: () => state().chosen > 0, run: () => session.combDesk.grow(false) },
+    { id: 'choose-shrink', name: 'Choose fewer strands', group: 'Chosen strands', enabled: () => state().chosen > 0, run: () => session.combDesk.grow(true) },
+    { id: 'isolate', name: 'Hide or show the strands that are not chosen', group: 'Chosen strands', enabled: hasGuides, run: () => useEditor.setState({ comb: { ...state().comb, isolate: !state().comb.isolate } }) },
+    { id: 'remove-chosen', name: 'Remove the chosen guides', group: 'Chosen strands', enabled: () => state().chosen > 0, run: () => session.combDesk.removeOr(session.combDesk.chosenOrAll()) },
+    { id: 'mirror-left', name: 'Mirror the style, left to right', group: 'Groom', enabled: hasGuides, run: () => { const trouble = session.combDesk.mirror(true, false); if (trouble) tell(trouble); } },
+    { id: 'mirror-right', name: 'Mirror the style, right to left', group: 'Groom', enabled: hasGuides, run: () => { const trouble = session.combDesk.mirror(false, false); if (trouble) tell(trouble); } },
+    { id: 'layer-add', name: 'Add a layer of style', group: 'Groom', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'comb' }); session.combDesk.addLayer(); } },
+    { id: 'style-copy', name: 'Copy the style', group: 'Groom', enabled: hasGuides, run: () => trying(rememberStyle(session)) },
+    { id: 'style-paste', name: 'Paste the style', group: 'Groom', enabled: () => hasGuides() && rememberedStyle() !== null, run: () => trying(pasteRemembered(session)) },
+    { id: 'cage', name: 'Put a cage round the chosen hair', group: 'Groom', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'comb', comb: { ...state().comb, tool: 'cage' } }); session.combDesk.cage.put(); } },
+    { id: 'xray', name: 'See guides through the body, or not', group: 'View', enabled: hasGuides, run: () => useEditor.setState({ comb: { ...state().comb, xray: !state().comb.xray } }) },
+    { id: 'mirrored', name: 'See the picture in a mirror, or not', group: 'View', enabled: always, run: () => useEditor.setState({ comb: { ...state().comb, mirrored: !state().comb.mirrored } }) },
+    { id: 'bind-pose', name: 'See the bind pose in Comb, or the frame', group: 'View', enabled: always, run: () => useEditor.setState({ comb: { ...state().comb, bindPose: !state().comb.bindPose } }) },
     { id: 'plant', name: 'Plant guides anew', group: 'Groom', enabled: hasPlot, run: () => { useEditor.setState({ stage: 'plant' }); session.desk.plant(); } },
     { id: 'plant-more', name: 'Plant more guides between those that are there', group: 'Groom', enabled: () => hasPlot() && hasGuides(), run: () => { useEditor.setState({ stage: 'plant' }); session.desk.plant(true); } },
     { id: 'draw-skin', name: 'Draw a guide along the skin', group: 'Brushes', enabled: always, run: () => useEditor.setState({ stage: 'plant', plantTool: { name: 'draw', how: 'skin' } }) },

@@ -39,8 +39,11 @@ export const getPackedCharacter = (assetId: string): Promise<Uint8Array> => byte
 export const getBuffer = (id: string): Promise<Uint8Array> => bytes(`/api/buffers/${id}`);
 export async function putBuffer(id: string, data: Uint8Array): Promise<void> { await call(`/api/buffers/${id}`, { method: 'PUT', body: data as Uint8Array<ArrayBuffer> }); }
 
-export const saveGroom = (id: string, base: number, document: GroomDocument, label: string): Promise<number> =>
-  send('PUT', `/api/grooms/${id}`, { base, document, label }, z.object({ version: z.number() })).then((r) => r.version);
+export interface SavedStep { label: string; document: GroomDocument }
+/** The newest states of a groom, the oldest first. */
+export const groomSteps = (id: string): Promise<SavedStep[]> => get(`/api/grooms/${id}/steps`, z.array(z.object({ label: z.string(), document: documentSchema })));
+export const saveGroom = (id: string, base: number, document: GroomDocument, label: string, between: readonly SavedStep[] = []): Promise<number> =>
+  send('PUT', `/api/grooms/${id}`, { base, document, label, between }, z.object({ version: z.number() })).then((r) => r.version);
 export const copyGroom = (id: string, name: string, document: GroomDocument): Promise<string> =>
   send('POST', `/api/grooms/${id}/copy`, { name, document }, z.object({ groomId: z.string() })).then((r) => r.groomId);
 

@@ -2,7 +2,8 @@
 import { bufferId, bytesOf, packPlanting } from '../../core/document/buffers';
 import { plantKey } from '../../core/document/proof';
 import type { BufferId, GroomDocument, PlotMap, SwayMap } from '../../core/document/schema';
-import { carryFlow, carryOver, type CarriedOver } from '../../core/groom/carry-over';
+import { styleThrough } from '../../core/document/style';
+import { carryFlow, carryOver, turnedShape, type CarriedOver } from '../../core/groom/carry-over';
 import { packMap } from '../../core/groom/skin-grid';
 import { restPositions } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
@@ -20,14 +21,18 @@ export async function carryGroom(session: Session, characterId: string): Promise
   const names: ({ plot: PlotMap } | { sway: SwayMap })[] = [], maps: Uint8Array[] = [];
   for (const plot of Object.keys(document.plot.maps) as PlotMap[]) { const m = session.desk.map(plot); if (m) { names.push({ plot }); maps.push(m); } }
   for (const sway of Object.keys(document.sway.maps) as SwayMap[]) { const m = session.desk.map(sway); if (m) { names.push({ sway }); maps.push(m); } }
-  const to = new Surface(restPositions(character, mesh), mesh.triangles), r = carryOver(session.restSurface, to, { faces: session.plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, maps });
+  const to = new Surface(restPositions(character, mesh), mesh.triangles), r = carryOver(session.restSurface, to, { faces: session.plotFaces, planting: guides.planting, offsets: session.guides!.offsets, pointCount: guides.pointCount, maps });
 
   const store = async (bytes: Uint8Array): Promise<BufferId> => { const id = bufferId(bytes); await api.putBuffer(id, bytes); return id; };
   const next = structuredClone(document) as GroomDocument;
   next.plot = { mesh: mesh.name, faces: await store(bytesOf(r.faces)), maps: { density: null, length: null }, flow: r.same ? document.plot.flow : session.desk.flow.length > 0 ? await store(bytesOf(carryFlow(session.desk.flow, to))) : null };
   next.sway.maps = { hold: null, give: null, loft: null };
   for (const [k, name] of names.entries()) { const id = await store(packMap(r.maps[k])); if ('plot' in name) next.plot.maps[name.plot] = id; else next.sway.maps[name.sway] = id; }
-  next.guides = { count: document.guides.count, pointCount: guides.pointCount, planting: await store(packPlanting(r.planting)), offsets: await store(bytesOf(r.offsets)), plantKey: '0'.repeat(64), combed: true, brought: r.same ? document.guides.brought : undefined };
+  const made = new Map<BufferId, Uint8Array>(), style = styleThrough((id) => session.buffers.get(id), (bytes) => { const id = bufferId(bytes); made.set(id, bytes); return id; }, document.guides.style, guides.pointCount, (g) => g, (shape, g) => turnedShape(shape, session.restSurface.normal(guides.planting.faces[g]), to.normal(r.planting.faces[g])));
+  for (const bytes of made.values()) await store(bytes);
+  // masks are maps of the old mesh
+  if (style && !r.same) for (const layer of style.layers) layer.mask = null;
+  next.guides = { count: document.guides.count, pointCount: guides.pointCount, planting: await store(packPlanting(r.planting)), offsets: await store(bytesOf(r.offsets)), plantKey: '0'.repeat(64), combed: true, brought: r.same ? document.guides.brought : undefined, style };
   next.guides.plantKey = plantKey(next);
   const clip = character.clips.some((c) => c.name === next.shot.clip), clipLost = clip || next.shot.clip === '' ? null : next.shot.clip;
   if (!clip) next.shot.clip = character.clips[0]?.name ?? '';

@@ -69,6 +69,7 @@ export class CurveDesk {
     if (g && was && session.guides && g.pointCount === pointCount) kept = keepEdits(session.restSurface, seated, pointCount, { planting: session.guides.planting, brought: floatsOf(was), now: session.guides.offsets });
     const planting = this.keep(packPlanting(seated.planting)), offsets = this.keep(bytesOf(seated.offsets)), count = seated.from.length;
     const faces = document.plot.faces ?? this.keep(bytesOf(Uint32Array.from(new Set(seated.planting.faces)).sort()));
+    session.layersGo();
     useEditor.getState().edit(`Bring in ${count} guides from ${bringing.fileName}`, (d) => {
       d.plot.faces = faces;
       d.guides = { count, pointCount, planting, offsets, plantKey: plantKey(d), combed: true, brought };

@@ -1,6 +1,7 @@
 /** Where hair grows and how: the plot's faces, its painted maps, and the planting of guides. Part of the session. */
 import { bytesOf, floatsOf, packPlanting } from '../../core/document/buffers';
 import { plantKey } from '../../core/document/proof';
+import { styleWith } from '../../core/document/style';
 import { PLOT_MAPS, SWAY_MAPS, type BufferId, type PlotMap, type SwayMap } from '../../core/document/schema';
 import { shapesBetween } from '../../core/groom/between';
 import { drawnGuide, keepOff, redrawn } from '../../core/groom/draw';
@@ -76,9 +77,9 @@ export class PlantDesk {
   /** Bytes as stored; null where the map is 1 everywhere. */
   bytesOf(map: MapName): Uint8Array | null { const id = this.idOf(map); return id ? (this.session.buffers.get(id) ?? null) : null; }
   /** Values on the grid, 0 … 255; null where the map is 1 everywhere. */
-  map(map: MapName): Uint8Array | null {
-    const bytes = this.bytesOf(map);
-    if (!bytes) return null;
+  map(map: MapName): Uint8Array | null { const bytes = this.bytesOf(map); return bytes && this.readMapBytes(bytes); }
+  /** The same of a map that is stored anywhere. */
+  readMapBytes(bytes: Uint8Array): Uint8Array {
     let read = this.mapsRead.get(bytes);
     if (!read) this.mapsRead.set(bytes, (read = readMap(bytes, this.grid, this.session.mesh.positions.length / 3) ?? evenMap(this.grid, 1)));
     return read;
@@ -208,7 +209,7 @@ export class PlantDesk {
 
   /** Plants guides by the settings in the document. `more`: those that are there stay as they are; else they are replaced, one undo away. */
   plant(more = false): void {
-    const { session } = this, { document, guides } = session, { plant } = document, kept = more && guides ? { planting: guides.planting, offsets: guides.offsets } : null;
+    const { session } = this, { document, guides } = session, { plant } = document, kept = more && guides ? { planting: guides.planting, offsets: this.blended() } : null;
     if (session.plotFaces.length === 0) return;
     useEditor.setState({ planting: true });
     const pointCount = kept ? guides!.pointCount : plant.pointCount;
@@ -221,17 +222,20 @@ export class PlantDesk {
   /** Puts guides beside those that are there; `shapes`: 3 × points × guides, rest orientation, of the point count that is there or is set. */
   private addGuides(planting: Planting, shapes: Float32Array, name: string): void {
     const { session } = this, { guides, document } = session, n = guides?.planting.faces.length ?? 0, m = planting.faces.length, all: Planting = { faces: new Uint32Array(n + m), weights: new Float32Array(2 * (n + m)) }, offsets = new Float32Array((guides?.offsets.length ?? 0) + shapes.length);
-    if (guides) { all.faces.set(guides.planting.faces); all.weights.set(guides.planting.weights); offsets.set(guides.offsets); }
+    if (guides) { all.faces.set(guides.planting.faces); all.weights.set(guides.planting.weights); offsets.set(this.blended()); }
     all.faces.set(planting.faces, n);
     all.weights.set(planting.weights, 2 * n);
     offsets.set(shapes, guides?.offsets.length ?? 0);
-    const plantingId = this.keep(packPlanting(all)), offsetsId = this.keep(bytesOf(offsets)), brought = this.broughtWith(shapes), pointCount = this.pointCount, key = document.guides?.plantKey ?? plantKey(document);
+    const plantingId = this.keep(packPlanting(all)), offsetsId = this.keep(bytesOf(offsets)), brought = this.broughtWith(shapes), style = this.styleWith(shapes), pointCount = this.pointCount, key = document.guides?.plantKey ?? plantKey(document);
     const plot = new Set(session.plotFaces), grown = [...planting.faces].some((f) => !plot.has(f));
     for (const f of planting.faces) plot.add(f);
     // hair grows where a guide was put
     const facesId = grown ? this.keep(bytesOf(Uint32Array.from(plot).sort())) : document.plot.faces;
-    useEditor.getState().edit(name, (d) => { d.plot.faces = facesId; d.guides = { count: n + m, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed: true, brought }; });
+    useEditor.getState().edit(name, (d) => { d.plot.faces = facesId; d.guides = { count: n + m, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed: true, brought, style }; });
   }
+  /** Shapes of the guides with all layers, as they are stored. */
+  private blended(): Float32Array { const { session } = this; return floatsOf(session.buffers.get(session.document.guides!.offsets)!); }
+  private styleWith(added: Float32Array): NonNullable<typeof this.session.document.guides>['style'] { return styleWith((id) => this.session.buffers.get(id), this.keep, this.session.document.guides?.style, added); }
   /** What was brought in, with guides that were added to it since as they were added. */
   private broughtWith(added: Float32Array): BufferId | undefined {
     const { session } = this, id = session.document.guides?.brought, was = id ? session.buffers.get(id) : undefined;
@@ -268,15 +272,14 @@ export class PlantDesk {
     const offsets = guides.offsets.slice();
     shape.fill(0, 0, 3);
     offsets.set(shape, o);
-    const id = this.keep(bytesOf(offsets));
-    useEditor.getState().edit('Redraw a guide', (d) => { if (d.guides) { d.guides.offsets = id; d.guides.combed = true; } });
+    session.combDesk.setShapes('Redraw a guide', offsets, [guide]);
     return true;
   }
   /** Guides at places on the skin that take after their neighbours. */
   between(places: readonly SurfacePoint[]): void {
     const { guides, restSurface } = this.session, planting: Planting = { faces: Uint32Array.from(places, (p) => p.face), weights: Float32Array.from(places.flatMap((p) => [p.barycentric[1], p.barycentric[2]])) };
     if (!guides || places.length === 0) return;
-    this.addGuides(planting, shapesBetween(restSurface, guides.planting, guides.offsets, guides.pointCount, planting), places.length === 1 ? 'Add a guide' : `Add ${places.length} guides`);
+    this.addGuides(planting, shapesBetween(restSurface, guides.planting, this.blended(), guides.pointCount, planting), places.length === 1 ? 'Add a guide' : `Add ${places.length} guides`);
   }
 
   onPlanted(request: number, planting: Planting, offsets: Float32Array): void {
@@ -285,7 +288,9 @@ export class PlantDesk {
     this.order = null;
     const count = planting.faces.length, plantingId = this.keep(packPlanting(planting)), offsetsId = this.keep(bytesOf(offsets)), { key, pointCount, kept, combed } = order;
     const brought = kept > 0 ? this.broughtWith(offsets.slice(3 * pointCount * kept)) : undefined;
+    const style = kept > 0 ? this.styleWith(offsets.slice(3 * pointCount * kept)) : undefined;
     useEditor.setState({ planting: false });
-    useEditor.getState().edit(kept > 0 ? `Plant ${count - kept} more guides` : `Plant ${count} guides`, (d) => { d.guides = { count, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed, brought }; });
+    if (kept === 0) this.session.layersGo();
+    useEditor.getState().edit(kept > 0 ? `Plant ${count - kept} more guides` : `Plant ${count} guides`, (d) => { d.guides = { count, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed, brought, style }; });
   }
 }

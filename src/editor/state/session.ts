@@ -2,7 +2,8 @@
  * The arrays behind the screen: the character, its pose at the play head, guides, filled strands, computed and baked frames.
  * It listens to the store, keeps itself up to date, and tells the view when something to be drawn has changed.
  */
-import { bufferId, bytesOf, floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
+import { bufferId, floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
+import { jump } from '../../core/document/edits';
 import { buffersOf, type BufferId, type GroomDocument, type SwayMap } from '../../core/document/schema';
 import { motionKey, type Proof } from '../../core/document/proof';
 import type { FilledStrands } from '../../core/fill/strands';
@@ -19,6 +20,8 @@ import type { FrameMeasures, StartReport } from '../../core/sway/run';
 import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../../core/sway/shares';
 import type { FillReply, FillRequest, SwayReply, SwayRequest } from '../../workers/messages';
 import * as api from './api';
+import { BufferStore } from './buffer-store';
+import { CombDesk } from './comb-desk';
 import { CurveDesk } from './curve-desk';
 import { PlantDesk } from './plant-desk';
 import { NO_RUN, useEditor, type EditorState } from './store';
@@ -47,13 +50,14 @@ const NO_REPORT: StartReport = { guides: 0, cut: 0, heldShare: 0, beganInside: 0
 type Listener = () => void;
 
 export class Session {
-  readonly buffers = new Map<BufferId, Uint8Array>();
+  readonly buffers = new BufferStore();
   /** The mesh the plot is on, its rest places and their surface. */
   mesh: CharacterMesh;
   rest: Float64Array;
   restSurface: Surface;
   readonly desk: PlantDesk;
   readonly curveDesk: CurveDesk;
+  readonly combDesk: CombDesk;
   guides: Guides | null = null;
   plotFaces: Uint32Array = new Uint32Array(0);
   filled: Filled | null = null;
@@ -100,6 +104,8 @@ export class Session {
     this.toFill({ kind: 'character', packed });
     this.desk = new PlantDesk(this, (bytes) => this.keep(bytes), (m) => this.toFill(m));
     this.curveDesk = new CurveDesk(this, (bytes) => this.keep(bytes));
+    this.combDesk = new CombDesk(this, (bytes, after) => this.keep(bytes, after), (m) => this.toFill(m));
+    useEditor.setState({ fetching: (d) => this.fetching(d) });
     this.unsubscribe = useEditor.subscribe((s, b) => this.onStore(s, b));
   }
 
@@ -138,17 +144,52 @@ export class Session {
   }
   changed(): void { for (const l of this.listeners) l(); }
 
-  private async need(id: BufferId): Promise<void> { if (!this.buffers.has(id)) this.buffers.set(id, await api.getBuffer(id)); }
-  private keep(bytes: Uint8Array): BufferId {
+  private async need(id: BufferId): Promise<void> {
+    if (this.buffers.has(id)) return;
+    this.buffers.set(id, await api.getBuffer(id));
+    this.buffers.onServer.add(id);
+  }
+  /** `after`: the shapes it has come from, of which only what differs is kept. */
+  private keep(bytes: Uint8Array, after?: BufferId): BufferId {
     const id = bufferId(bytes);
     this.buffers.set(id, bytes);
+    if (after) this.buffers.follow(after, id, 12 * (this.guides?.pointCount ?? 1));
     return id;
+  }
+  /** What a document refers to and is not here, on its way; null where all is. */
+  private fetching(document: GroomDocument): Promise<unknown> | null {
+    const missing = buffersOf(document).filter((id) => !this.buffers.has(id));
+    return missing.length === 0 ? null : Promise.all(missing.map((id) => this.need(id)));
   }
   private toSway(message: SwayRequest, worker?: Worker): void { for (const w of worker ? [worker] : this.swayWorkers) w.postMessage(message); }
   private toFill(message: FillRequest): void { this.fillWorker.postMessage(message); }
   get document(): GroomDocument { return useEditor.getState().history!.document; }
   get clip(): Clip | null { return this.character.clips.find((c) => c.name === this.document.shot.clip) ?? null; }
   get key(): string { return motionKey(this.document, this.groom.character.packed); }
+
+  /** Guides of the step that is compared with. */
+  private ghost: { step: number; guides: Guides } | null = null;
+  /** World points of those guides in the present pose; null where nothing is compared. */
+  ghostPoints(): { points: Float32Array; pointCount: number } | null {
+    const { comparing } = useEditor.getState(), { ghost } = this;
+    if (comparing === null || ghost?.step !== comparing) return null;
+    const { guides } = ghost, motions = new Float64Array(7 * guides.planting.faces.length), points = new Float32Array(guides.offsets.length);
+    rootMotionsInto(motions, guides.planting, guides.frames, this.skin, this.mesh.triangles);
+    placeGuides(guides.offsets, motions, guides.pointCount, points);
+    return { points, pointCount: guides.pointCount };
+  }
+  private async compare(step: number | null): Promise<void> {
+    const { history } = useEditor.getState();
+    this.ghost = null;
+    if (step === null || !history) { this.changed(); return; }
+    const { document } = jump(history, step);
+    try { await this.fetching(document); } catch (cause) { this.onTrouble?.(`That step could not be fetched: ${cause instanceof Error ? cause.message : String(cause)}`); return; }
+    const g = document.guides;
+    if (!g || document.plot.mesh !== this.mesh.name || useEditor.getState().comparing !== step) { if (!g) this.onTrouble?.('There were no guides at that step.'); return; }
+    const planting = unpackPlanting(this.buffers.get(g.planting)!), offsets = floatsOf(this.buffers.get(g.offsets)!);
+    this.ghost = { step, guides: { planting, frames: restFrames(planting, this.rest, this.mesh.triangles), pointCount: g.pointCount, offsets, lengths: new Float32Array(0) } };
+    this.changed();
+  }
 
   // ------------------------------------------------------------ following the document
 
@@ -157,21 +198,41 @@ export class Session {
       this.adoptDocument(state.history.document, before.history.document);
       this.changed();
     }
-    if (state.frame !== before.frame || (state.bringing === null) !== (before.bringing === null)) this.setFrame(state.frame);
-    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.selected !== before.selected || state.swayTool !== before.swayTool || state.playing !== before.playing || state.marked !== before.marked) this.changed();
+    if (state.history && (state.stage !== before.stage || state.comb.layer !== before.comb.layer || (state.comb.tool === 'look') !== (before.comb.tool === 'look')) && this.document.guides?.style) this.adoptShapes();
+    if (state.comparing !== before.comparing) void this.compare(state.comparing);
+    if (state.comb.bindPose !== before.comb.bindPose) this.setFrame(state.frame);
+    // a cage that is left standing has its shape taken
+    if ((state.stage !== before.stage || state.comb.tool !== before.comb.tool) && before.stage === 'comb' && before.comb.tool === 'cage') queueMicrotask(() => this.combDesk.cage.take());
+    if (state.frame !== before.frame || (state.stage !== before.stage && state.comb.bindPose) || (state.bringing === null) !== (before.bringing === null)) this.setFrame(state.frame);
+    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.comb !== before.comb || state.selected !== before.selected || state.swayTool !== before.swayTool || state.playing !== before.playing || state.marked !== before.marked) this.changed();
   }
 
+  /** Shapes of the guides as the stage and the chosen layer have them. */
+  adoptShapes(document = this.document): void {
+    if (!this.guides || !document.guides) return;
+    const offsets = this.combDesk.shapes(document);
+    this.guides = { ...this.guides, offsets, lengths: lengthsOf(offsets, this.guides.pointCount) };
+    this.changed();
+  }
+  /** New guides take the place of those that layers of style were made on. */
+  layersGo(): void { const n = this.document.guides?.style?.layers.length ?? 0; if (n > 0) this.onTrouble?.(`${n === 1 ? 'A layer of style was' : `${n} layers of style were`} made on the guides that are replaced: ${n === 1 ? 'it goes' : 'they go'} with them. Undo brings all of it back.`); }
+  /** A guide's length is measured again. */
+  measure(g: number): void { const { guides } = this; if (guides) guides.lengths[g] = polylineLength(guides.offsets, g * guides.pointCount, guides.pointCount); }
+
   private adoptDocument(document: GroomDocument, before?: GroomDocument): void {
+    this.buffers.inUse = new Set(buffersOf(document));
     if (before && document.plot.mesh !== before.plot.mesh) this.useMesh(document.plot.mesh);
     if (document.plot.faces !== before?.plot.faces) this.plotFaces = document.plot.faces ? uintsOf(this.buffers.get(document.plot.faces)!) : new Uint32Array(0);
-    if (document.guides?.planting !== before?.guides?.planting || document.guides?.offsets !== before?.guides?.offsets || document.guides?.pointCount !== before?.guides?.pointCount) {
+    if (document.guides?.planting !== before?.guides?.planting || document.guides?.offsets !== before?.guides?.offsets || document.guides?.pointCount !== before?.guides?.pointCount || document.guides?.style !== before?.guides?.style) {
       const g = document.guides;
       if (!g) this.guides = null;
       else {
         const planting = g.planting === before?.guides?.planting && this.guides ? this.guides.planting : unpackPlanting(this.buffers.get(g.planting)!);
         const frames = planting === this.guides?.planting ? this.guides.frames : restFrames(planting, this.rest, this.mesh.triangles);
-        const offsets = floatsOf(this.buffers.get(g.offsets)!);
-        this.guides = { planting, frames, pointCount: g.pointCount, offsets, lengths: lengthsOf(offsets, g.pointCount) };
+        this.guides = { planting, frames, pointCount: g.pointCount, offsets: new Float32Array(0), lengths: new Float32Array(0) };
+        const offsets = this.combDesk.shapes(document);
+        Object.assign(this.guides, { offsets, lengths: lengthsOf(offsets, g.pointCount) });
+        if (g.count !== before?.guides?.count || g.pointCount !== before.guides.pointCount) this.combDesk.setChoice(null);
       }
       this.setFrame(useEditor.getState().frame, true);
     }
@@ -202,15 +263,19 @@ export class Session {
     this.guides = null;
     this.filled = null;
     this.desk.forget();
+    this.combDesk.forget();
     this.toFill({ kind: 'surface', positions: this.rest, triangles: this.mesh.triangles });
     this.setFrame(useEditor.getState().frame, true);
   }
+
+  /** Whether the bind pose is seen, whatever the frame: to comb in. */
+  get bindPose(): boolean { const { stage, comb } = useEditor.getState(); return stage === 'comb' && comb.bindPose; }
 
   /** Moves the pose and everything on it to a frame. */
   setFrame(frame: number, force = false): void {
     if (!useEditor.getState().history) return;
     // curves are placed against the rest pose
-    const { shot } = this.document, clip = useEditor.getState().bringing ? null : this.clip;
+    const { shot } = this.document, clip = useEditor.getState().bringing || this.bindPose ? null : this.clip;
     this.pose = poseCharacter(this.character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
     skinPositions(this.character, this.mesh, this.pose, this.skin);
     this.surfaceFrame = NaN;
@@ -326,37 +391,6 @@ export class Session {
   }
 
 
-  // ------------------------------------------------------------ combing
-
-  /** World points for a stroke to work on. */
-  beginStroke(): Float32Array | null {
-    const { guides } = this;
-    if (!guides) return null;
-    const points = new Float32Array(guides.offsets.length);
-    placeGuides(guides.offsets, this.motions, guides.pointCount, points);
-    return points;
-  }
-  /** Shows a stroke that is under way. */
-  previewStroke(points: Float32Array): void {
-    const { guides } = this;
-    if (!guides) return;
-    placeGuides(points, this.motions, guides.pointCount, guides.offsets, true);
-    for (let g = 0; g < this.motions.length / 7; g++) for (let c = 0; c < 3; c++) guides.offsets[3 * g * guides.pointCount + c] = 0;
-    this.changed();
-  }
-  /** Makes the stroke an edit; or takes the preview back. */
-  endStroke(name: string | null): void {
-    const { guides } = this, stored = this.document.guides;
-    if (!guides || !stored) return;
-    if (name === null) {
-      guides.offsets.set(floatsOf(this.buffers.get(stored.offsets)!));
-      this.changed();
-      return;
-    }
-    const id = this.keep(bytesOf(guides.offsets));
-    useEditor.getState().edit(name, (d) => { d.guides!.offsets = id; d.guides!.combed = true; });
-  }
-
   // ------------------------------------------------------------ filling
 
   /** How much of each face of the plot shows between the strands; NaN where it was not seen. */
@@ -402,11 +436,14 @@ export class Session {
       this.pushed = { key: reply.key, nodes: reply.nodes };
     } else if (reply.kind === 'planted') {
       this.desk.onPlanted(reply.request, reply.planting, reply.offsets);
+    } else if (reply.kind === 'settled') {
+      this.combDesk.onSettled(reply.request, reply.shapes);
     } else if (reply.kind === 'covered') {
       if (reply.request !== this.coverNumber) return;
       this.bareFaces = reply.result.faces;
       useEditor.setState({ covering: false, covered: { from: this.coverFrom, bare: reply.result.bare, spots: reply.result.spots, at: -1 } });
     } else if (reply.kind === 'failed') {
+      if (reply.what === 'settle') this.combDesk.onSettled(reply.request, null);
       useEditor.setState(reply.what === 'plant' ? { planting: false } : reply.what === 'fill' ? { filling: false } : reply.what === 'coverage' ? { covering: false } : {});
       this.onTrouble?.(reply.message);
     } else if (reply.request === this.fillNumber) {

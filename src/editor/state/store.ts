@@ -1,15 +1,50 @@
 /** What the screen shows: records only. Arrays live in the session (session.ts). */
 import { create } from 'zustand';
 import type { Draft } from 'immer';
-import { closeStep, edit, redo, startHistory, undo, type History } from '../../core/document/edits';
+import { closeStep, edit, jump, redo, startHistory, undo, type History } from '../../core/document/edits';
 import type { GroomDocument, PlotMap, SwayMap } from '../../core/document/schema';
+import type { HowToChoose } from '../../core/groom/comb/choice';
 import type { CurvePlacement } from '../../core/groom/seat';
 import type { Proof } from '../../core/document/proof';
 import type { Bake, Groom } from './api';
 
 export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
 export type Stage = (typeof STAGES)[number];
-export type BrushName = 'comb' | 'cut' | 'skin' | 'paint' | 'tie' | 'draw' | 'between' | 'flow' | 'redraw';
+/** What the pointer does in Comb. */
+export const COMB_TOOLS = ['look', 'comb', 'smooth', 'straighten', 'part', 'gather', 'spread', 'lift', 'press', 'twist', 'curl', 'longer', 'match', 'cut', 'settle', 'add', 'remove', 'paint', 'choose', 'cage'] as const;
+export type CombTool = (typeof COMB_TOOLS)[number];
+export interface CombState {
+  tool: CombTool;
+  /** Cut at the brush, or along a line. */
+  cut: 'brush' | 'line';
+  along: 'whole' | 'tips' | 'roots' | 'middle';
+  /** Share of the length below which strands are let be. */
+  from: number;
+  curlMm: number;
+  pitchMm: number;
+  symmetric: boolean;
+  keepOff: 'skin' | 'clothes' | 'nothing';
+  /** Radius in the world, or in pixels of the screen. */
+  size: 'world' | 'screen';
+  choose: 'click' | 'brush' | 'outline';
+  how: HowToChoose;
+  what: 'strands' | 'points';
+  map: PlotMap | SwayMap;
+  value: number;
+  /** Layer that strokes go to; '' for the base. */
+  layer: string;
+  colour: 'plain' | 'length' | 'chosen' | 'hold';
+  xray: boolean;
+  isolate: boolean;
+  mirrored: boolean;
+  bindPose: boolean;
+  /** Handles along each edge of the cage. */
+  cageSize: number;
+  /** How far from a handle its neighbours go along. */
+  cageFalloffCm: number;
+  cageKeepsLengths: boolean;
+}
+export type BrushName = 'comb' | 'skin' | 'paint' | 'tie' | 'draw' | 'between' | 'flow' | 'redraw';
 /** A collider by its key, a mesh by its name, a tie by its id. */
 export type Selected = { kind: 'collider' | 'mesh' | 'tie'; key: string } | null;
 /** Paint a map: toward a value; gather guides for the chosen tie. */
@@ -59,7 +94,16 @@ export interface EditorState {
   stage: Stage;
   frame: number;
   playing: boolean;
-  brush: { name: BrushName; radiusMm: number; strength: number; falloff: number };
+  brush: { radiusMm: number; radiusPx: number; strength: number; falloff: number };
+  comb: CombState;
+  /** Chosen guides, and a number that goes up when others are. */
+  chosen: number;
+  choiceCount: number;
+  settling: boolean;
+  /** Step of the history (its number of steps done) that is compared with; null for none. */
+  comparing: number | null;
+  /** Told by the session: what a document needs that is on its way; null where all is here. */
+  fetching: (document: GroomDocument) => Promise<unknown> | null;
   show: { hair: boolean; guides: boolean; pills: boolean; marks: boolean };
   /** What the tray and the view have in hand. */
   selected: Selected;
@@ -96,6 +140,9 @@ export interface EditorState {
   endStep: () => void;
   undo: () => void;
   redo: () => void;
+  /** To where so many steps are done. */
+  jump: (done: number) => void;
+  goTo: (next: History) => void;
 }
 
 export const NO_RUN: RunState = { state: 'none', key: '', proof: null, rate: 0, head: 0 };
@@ -103,7 +150,9 @@ export const NO_RUN: RunState = { state: 'none', key: '', proof: null, rate: 0, 
 export const useEditor = create<EditorState>((set, get) => ({
   groom: null, loadError: null, history: null, save: 'saved', saveMessage: '',
   stage: 'cast', frame: 0, playing: false,
-  brush: { name: 'comb', radiusMm: 28, strength: 0.7, falloff: 0.8 },
+  brush: { radiusMm: 28, radiusPx: 90, strength: 0.7, falloff: 0.8 },
+  comb: { tool: 'comb', cut: 'brush', along: 'whole', from: 0, curlMm: 9, pitchMm: 60, symmetric: false, keepOff: 'skin', size: 'world', choose: 'brush', how: 'only', what: 'strands', map: 'hold', value: 0.5, layer: '', colour: 'plain', xray: false, isolate: false, mirrored: false, bindPose: false, cageSize: 3, cageFalloffCm: 0, cageKeepsLengths: true },
+  chosen: 0, choiceCount: 0, settling: false, comparing: null, fetching: () => null,
   show: { hair: true, guides: false, pills: false, marks: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
   strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
@@ -118,6 +167,14 @@ export const useEditor = create<EditorState>((set, get) => ({
     if (next !== history) set({ history: next });
   },
   endStep: () => { const { history } = get(); if (history) set({ history: closeStep(history) }); },
-  undo: () => { const { history } = get(); if (history) set({ history: undo(history) }); },
-  redo: () => { const { history } = get(); if (history) set({ history: redo(history) }); },
+  undo: () => { const { history, goTo } = get(); if (history) goTo(undo(history)); },
+  redo: () => { const { history, goTo } = get(); if (history) goTo(redo(history)); },
+  jump: (done) => { const { history, goTo } = get(); if (history) goTo(jump(history, done)); },
+  goTo: (next) => {
+    const { history, fetching } = get(), wait = fetching(next.document);
+    if (!wait) { set({ history: next }); return; }
+    // what a step long ago needs is asked of the server; whoever goes on working meanwhile stays where he is
+    set({ saveMessage: 'Fetching an earlier step …' });
+    wait.then(() => { if (get().history === history) set({ history: next, saveMessage: '' }); }, (cause: unknown) => set({ saveMessage: `The earlier step could not be fetched: ${cause instanceof Error ? cause.message : String(cause)}` }));
+  },
 }));

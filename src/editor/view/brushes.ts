@@ -1,26 +1,29 @@
 /** Pointer strokes in the view: pick a place, keep the depth, brush. */
 import * as THREE from 'three';
-import { combGuides, cutGuides, Strides, type Brush } from '../../core/groom/brush';
+import { Strides } from '../../core/groom/comb/reach';
 import { lifted } from '../../core/groom/draw';
 import type { SurfacePoint } from '../../core/mesh/surface';
 import type { Session } from '../state/session';
 import { useEditor, type BrushName } from '../state/store';
+import { CombStrokes } from './comb-strokes';
 import type { Viewport } from './viewport';
 
-const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', cut: 'Cut', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie', draw: 'Draw a guide', between: 'Add guides', flow: 'Stroke of flow', redraw: 'Redraw a guide' };
+const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie', draw: 'Draw a guide', between: 'Add guides', flow: 'Stroke of flow', redraw: 'Redraw a guide' };
 
 /** A guide is taken hold of from so far, in pixels. */
 const GRIP_PIXELS = 12;
 
-interface Stroke { name: BrushName; points: Float32Array | null; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean; /** Pixels of an outline; places between which a gradient runs. */ outline?: [number, number][]; from?: THREE.Vector3; /** Places drawn so far; roots of guides to be added. */ path?: THREE.Vector3[]; root?: SurfacePoint; roots?: SurfacePoint[]; /** Places of a stroke of flow. */ along?: SurfacePoint[]; /** A guide that is drawn anew, from which of its points. */ anew?: { guide: number; from: number } }
+interface Stroke { name: BrushName; faces: Set<number> | null; last: THREE.Vector3; strides: Strides; depth: number; changed: boolean; /** Pixels of an outline; places between which a gradient runs. */ outline?: [number, number][]; from?: THREE.Vector3; /** Places drawn so far; roots of guides to be added. */ path?: THREE.Vector3[]; root?: SurfacePoint; roots?: SurfacePoint[]; /** Places of a stroke of flow. */ along?: SurfacePoint[]; /** A guide that is drawn anew, from which of its points. */ anew?: { guide: number; from: number } }
 
 export class BrushTool {
   private stroke: Stroke | null = null;
-  private adjusting: { key: 'radiusMm' | 'strength' | 'falloff'; x: number; start: number } | null = null;
-  private held: 'radiusMm' | 'strength' | 'falloff' | null = null;
+  private readonly combing: CombStrokes;
+  private adjusting: { key: 'radiusMm' | 'radiusPx' | 'strength' | 'falloff'; x: number; start: number } | null = null;
+  private held: 'radiusMm' | 'radiusPx' | 'strength' | 'falloff' | null = null;
   private hover = { x: 0, y: 0 };
 
   constructor(private readonly canvas: HTMLCanvasElement, private readonly view: Viewport, private readonly session: Session) {
+    this.combing = new CombStrokes(view, session, { pick: (x, y, skinOnly) => this.pick(x, y, skinOnly), atDepth: (x, y, d) => this.atDepth(x, y, d), guideAt: (x, y) => this.guideAt(x, y) });
     canvas.addEventListener('pointerdown', this.down, { capture: true });
     canvas.addEventListener('pointermove', this.move);
     canvas.addEventListener('pointerup', this.up);
@@ -41,25 +44,25 @@ export class BrushTool {
 
   /** The brush the stage works with; null where the pointer only looks around. */
   private get active(): BrushName | null {
-    const { stage, brush } = useEditor.getState();
-    if (stage === 'comb') return brush.name === 'cut' ? 'cut' : 'comb';
+    const { stage, comb } = useEditor.getState();
+    if (stage === 'comb') return !this.session.guides || comb.tool === 'look' || comb.tool === 'cage' ? null : comb.tool === 'paint' ? 'paint' : 'comb';
     if (stage === 'plant') { const { name } = useEditor.getState().plantTool; return name === 'faces' ? 'skin' : name; }
     if (stage === 'sway' && this.session.guides) { const { swayTool } = useEditor.getState(); return swayTool.name === 'paint' ? 'paint' : swayTool.name === 'tie' ? 'tie' : null; }
     return null;
   }
-  private get settings(): Brush {
-    const { brush } = useEditor.getState();
-    return { radius: brush.radiusMm / 1000, strength: brush.strength, falloff: brush.falloff };
+  private get settings(): { radius: number; strength: number; falloff: number } {
+    const { brush, stage, comb } = useEditor.getState();
+    return { radius: stage === 'comb' && comb.size === 'screen' ? brush.radiusPx * this.view.metresPerPixel(this.view.depthOfTarget()) : brush.radiusMm / 1000, strength: brush.strength, falloff: brush.falloff };
   }
 
   /** The hair or skin under the pointer. */
-  private pick(x: number, y: number): { point: THREE.Vector3; normal: THREE.Vector3; face: number; depth: number } | null {
+  private pick(x: number, y: number, skinOnly = false): { point: THREE.Vector3; normal: THREE.Vector3; face: number; depth: number } | null {
     const { origin, direction } = this.view.ray(x, y), forward = this.view.forward;
     const hit = this.session.surfaceNow().raycast(origin.toArray(), direction.toArray());
     let best = hit ? { point: new THREE.Vector3(...hit.point), normal: new THREE.Vector3(...hit.normal), face: hit.face, distance: hit.distance } : null;
     const { guides } = this.session;
-    if (guides && useEditor.getState().stage === 'comb') {
-      const points = this.stroke?.points ?? this.session.shownGuides()!.points, reach = 0.25 * this.settings.radius;
+    if (guides && !skinOnly && useEditor.getState().stage === 'comb' && this.active === 'comb') {
+      const points = this.session.shownGuides()!.points, reach = 0.25 * this.settings.radius;
       const p = new THREE.Vector3(), d = new THREE.Vector3();
       for (let i = 0; i < points.length; i += 3) {
         d.set(points[i], points[i + 1], points[i + 2]).sub(origin);
@@ -86,6 +89,15 @@ export class BrushTool {
     if (!name || e.button !== 0 || e.shiftKey) return;
     const [x, y] = this.at(e);
     if (name === 'redraw') { this.beginRedraw(e, x, y); return; }
+    if (name === 'comb') {
+      useEditor.setState({ playing: false });
+      if (!this.combing.down(e, x, y)) return; // off the hair the drag looks around
+      e.stopImmediatePropagation();
+      e.preventDefault();
+      this.view.controls.enabled = false;
+      this.canvas.setPointerCapture(e.pointerId);
+      return;
+    }
     const hit = this.pick(x, y);
     if (!hit) return; // off the model the drag looks around
     e.stopImmediatePropagation();
@@ -93,14 +105,12 @@ export class BrushTool {
     this.view.controls.enabled = false;
     this.canvas.setPointerCapture(e.pointerId);
     useEditor.setState({ playing: false });
-    const reverse = e.ctrlKey || e.metaKey, begun = { points: null, faces: null, last: hit.point, strides: new Strides(hit.point.toArray(), this.settings.radius), depth: hit.depth, changed: false };
+    const reverse = e.ctrlKey || e.metaKey, begun = { faces: null, last: hit.point, strides: new Strides(hit.point.toArray(), this.settings.radius), depth: hit.depth, changed: false };
     if (name === 'tie') { this.stroke = { ...begun, name }; this.gather(hit.point, reverse); return; }
     if (name === 'paint') { this.beginPaint(begun, hit.point, reverse); return; }
     if (name === 'draw' || name === 'between') { this.beginGuides(name, begun, hit.point); return; }
     if (name === 'flow') { this.beginFlow(begun, hit.point, reverse); return; }
     if (name === 'skin') { this.beginSkin(begun, hit, [x, y], reverse); return; }
-    this.stroke = { ...begun, name, points: this.session.beginStroke() };
-    if (name === 'cut') this.cut(hit.point);
   };
 
   private move = (e: PointerEvent): void => {
@@ -108,9 +118,10 @@ export class BrushTool {
     this.hover = { x, y };
     if (this.held && this.adjust(x)) return;
     const { stroke } = this;
-    if (!stroke) { this.hoverRing(); return; }
+    if (!stroke && !this.combing.busy) { this.hoverRing(); return; }
     const events = e.getCoalescedEvents?.() ?? [];
     const places = (events.length > 0 ? events : [e]).map((c) => this.at(c));
+    if (!stroke) { this.combing.move(places); return; }
     for (const [px, py] of places) {
       if (stroke.outline) { stroke.outline.push([px, py]); continue; }
       if (stroke.path) { this.drawTo(px, py); continue; }
@@ -125,33 +136,14 @@ export class BrushTool {
         else for (const [, b] of stroke.strides.to(hit.point.toArray(), false)) this.dab(new THREE.Vector3(b[0], b[1], b[2]), reverse);
         continue;
       }
-      const to = this.atDepth(px, py, stroke.depth);
-      if (stroke.name === 'cut') this.cut(to);
-      else this.comb(to, false);
-      stroke.last = to;
     }
-    if (stroke.points && stroke.changed) this.session.previewStroke(stroke.points);
     if (stroke.outline) { this.view.showPath(stroke.outline.map(([px, py]) => this.atDepth(px, py, stroke.depth))); return; }
     if (stroke.from) { this.view.showPath([stroke.from, stroke.last]); return; }
     if (stroke.path) { this.view.showPath(stroke.path); return; }
     if (stroke.along) { this.view.showPath(stroke.along.map((p) => new THREE.Vector3(...p.point))); return; }
-    this.ring(stroke.points ? { point: stroke.last, normal: this.view.forward.negate() } : this.pick(x, y));
+    this.ring(this.pick(x, y));
   };
 
-  private comb(to: THREE.Vector3, last: boolean): void {
-    const { stroke, session } = this;
-    if (!stroke?.points || !session.guides) return;
-    for (const [a, b] of stroke.strides.to(to.toArray(), last))
-      if (combGuides(stroke.points, session.guides.pointCount, this.settings, a, b, this.view.forward.toArray(), session.surfaceNow(), session.document.sway.skinGapMm / 1000).size > 0) stroke.changed = true;
-  }
-  private cut(centre: THREE.Vector3): void {
-    const { stroke, session } = this;
-    if (!stroke?.points || !session.guides) return;
-    if (cutGuides(stroke.points, session.guides.pointCount, this.settings, centre.toArray(), this.view.forward.toArray()).size > 0) {
-      stroke.changed = true;
-      this.session.previewStroke(stroke.points);
-    }
-  }
   private paint(centre: THREE.Vector3, reverse: boolean): void {
     const { stroke, session } = this;
     if (!stroke?.faces) return;
@@ -169,7 +161,7 @@ export class BrushTool {
   }
 
   private beginPaint(begun: Omit<Stroke, 'name'>, at: THREE.Vector3, reverse: boolean): void {
-    const { desk } = this.session, { stage, swayTool, plantTool } = useEditor.getState(), map = stage === 'plant' ? plantTool.name === 'paint' && plantTool.map : swayTool.name === 'paint' && swayTool.map;
+    const { desk } = this.session, { stage, swayTool, plantTool, comb } = useEditor.getState(), map = stage === 'plant' ? plantTool.name === 'paint' && plantTool.map : stage === 'comb' ? comb.map : swayTool.name === 'paint' && swayTool.map;
     if (!map) return;
     this.stroke = { ...begun, name: 'paint' };
     if (stage === 'plant' && plantTool.name === 'paint' && plantTool.how === 'gradient') { this.stroke.from = at; return; }
@@ -205,7 +197,7 @@ export class BrushTool {
     this.canvas.setPointerCapture(e.pointerId);
     useEditor.setState({ playing: false, marked: grip.guide });
     const depth = grip.place.clone().sub(this.view.camera.position).dot(this.view.forward);
-    this.stroke = { name: 'redraw', points: null, faces: null, last: grip.place, strides: new Strides(grip.place.toArray(), this.settings.radius), depth, changed: false, path: [grip.place], anew: { guide: grip.guide, from: grip.point } };
+    this.stroke = { name: 'redraw', faces: null, last: grip.place, strides: new Strides(grip.place.toArray(), this.settings.radius), depth, changed: false, path: [grip.place], anew: { guide: grip.guide, from: grip.point } };
   }
   private beginFlow(begun: Omit<Stroke, 'name'>, at: THREE.Vector3, take: boolean): void {
     const place = this.session.surfaceNow().nearest(at.toArray());
@@ -235,9 +227,9 @@ export class BrushTool {
   }
   /** One touch of the brush on a map. */
   private dab(centre: THREE.Vector3, reverse: boolean): void {
-    const { stroke, session } = this, { stage, swayTool, plantTool } = useEditor.getState(), { radius, falloff, strength } = this.settings, f = this.view.forward;
+    const { stroke, session } = this, { stage, swayTool, plantTool, comb } = useEditor.getState(), { radius, falloff, strength } = this.settings, f = this.view.forward;
     if (!stroke) return;
-    const tool = stage === 'plant' && plantTool.name === 'paint' ? plantTool : swayTool.name === 'paint' ? { ...swayTool, how: 'toward' as const } : null;
+    const tool = stage === 'plant' && plantTool.name === 'paint' ? plantTool : stage === 'comb' ? { how: 'toward' as const, value: comb.value } : swayTool.name === 'paint' ? { ...swayTool, how: 'toward' as const } : null;
     if (!tool) return;
     session.desk.dab({ x: centre.x, y: centre.y, z: centre.z, toward: [f.x, f.y, f.z], radius, falloff, strength }, tool.how === 'smooth' ? 'smooth' : reverse ? 1 : tool.value);
     stroke.changed = true;
@@ -284,14 +276,11 @@ export class BrushTool {
 
   private up = (e: PointerEvent): void => {
     const { stroke } = this;
-    if (!stroke) return;
-    if (stroke.name === 'comb') {
-      this.comb(stroke.last, true);
-      if (stroke.points && stroke.changed) this.session.previewStroke(stroke.points);
-    }
+    if (!stroke && !this.combing.busy) return;
     this.stroke = null;
     this.view.controls.enabled = true;
     if (this.canvas.hasPointerCapture(e.pointerId)) this.canvas.releasePointerCapture(e.pointerId);
+    if (!stroke) { this.combing.up(); return; }
     const { desk } = this.session, { plantTool } = useEditor.getState();
     if (stroke.path && stroke.anew) {
       this.view.showPath([]);
@@ -316,21 +305,21 @@ export class BrushTool {
     else if (stroke.name === 'tie') useEditor.getState().endStep();
     else if (stroke.faces) {
       if (stroke.changed) desk.setPlot(stroke.faces, STROKE_NAMES[stroke.name]);
-    } else this.session.endStroke(stroke.changed ? STROKE_NAMES[stroke.name] : null);
+    }
   };
   private cancel = (): void => {
     const { stroke } = this;
     this.stroke = null;
     this.view.controls.enabled = true;
-    if (stroke?.points) this.session.endStroke(null);
+    this.combing.cancel();
     if (stroke?.name === 'paint') this.session.desk.endPainting(null);
     this.view.showPath([]);
   };
-  private leave = (): void => { if (!this.stroke) this.view.showBrush(null, 0, 0); };
+  private leave = (): void => { if (!this.stroke && !this.combing.busy) this.view.showBrush(null, 0, 0); };
 
   private hoverRing(): void { this.ring(this.active ? this.pick(this.hover.x, this.hover.y) : null); }
-  private ring(place: { point: THREE.Vector3; normal: THREE.Vector3 } | null): void {
-    const { radius, falloff } = this.settings;
+  private ring(place: { point: THREE.Vector3; normal: THREE.Vector3; depth?: number } | null): void {
+    const { falloff } = this.settings, radius = this.active === 'comb' && place?.depth !== undefined ? this.combing.radiusAt(place.depth) : this.settings.radius;
     if (!place || !this.active) { this.view.showBrush(null, 0, 0); return; }
     this.view.showBrush({ point: place.point.toArray(), normal: place.normal.toArray() }, radius, this.active === 'comb' || this.active === 'paint' ? falloff : 0.0001);
   }
@@ -338,8 +327,8 @@ export class BrushTool {
   /** R, S, F held: the pointer's way sideways changes radius, strength, falloff. */
   private key = (e: KeyboardEvent): void => {
     if (e.target instanceof HTMLElement && /INPUT|TEXTAREA|SELECT/.test(e.target.tagName)) return;
-    if (e.type === 'keydown' && e.key === 'Escape' && this.stroke) { this.cancel(); return; }
-    const which = ({ r: 'radiusMm', s: 'strength', f: 'falloff' } as const)[e.key.toLowerCase() as 'r' | 's' | 'f'];
+    if (e.type === 'keydown' && e.key === 'Escape' && (this.stroke || this.combing.busy)) { this.cancel(); return; }
+    const { stage, comb } = useEditor.getState(), which = ({ r: stage === 'comb' && comb.size === 'screen' ? 'radiusPx' : 'radiusMm', s: 'strength', f: 'falloff' } as const)[e.key.toLowerCase() as 'r' | 's' | 'f'];
     if (!which || e.ctrlKey || e.metaKey || e.altKey) return;
     if (e.type === 'keydown' && this.active) {
       if (this.held !== which) { this.held = which; this.adjusting = { key: which, x: this.hover.x, start: useEditor.getState().brush[which] }; }
@@ -347,9 +336,9 @@ export class BrushTool {
   };
   private adjust(x: number): boolean {
     const { adjusting } = this;
-    if (!adjusting || this.stroke) return false;
+    if (!adjusting || this.stroke || this.combing.busy) return false;
     const { brush } = useEditor.getState(), way = x - adjusting.x;
-    const value = adjusting.key === 'radiusMm' ? Math.min(200, Math.max(2, adjusting.start * Math.exp(way / 120))) : Math.min(1, Math.max(0.02, adjusting.start + way / 250));
+    const value = adjusting.key === 'radiusMm' || adjusting.key === 'radiusPx' ? Math.min(adjusting.key === 'radiusMm' ? 200 : 400, Math.max(2, adjusting.start * Math.exp(way / 120))) : Math.min(1, Math.max(0.02, adjusting.start + way / 250));
     useEditor.setState({ brush: { ...brush, [adjusting.key]: Math.round(value * 100) / 100 } });
     this.hoverRing();
     return true;

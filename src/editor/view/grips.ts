@@ -8,7 +8,7 @@ import type { Viewport } from './viewport';
 
 /** A grip is caught so near, in pixels. */
 const NEAR = 11;
-interface Grip { name: string; place: THREE.Vector3; drag: (to: THREE.Vector3) => void; help: string }
+interface Grip { name: string; place: THREE.Vector3; drag: (to: THREE.Vector3) => void; help: string; /** Taken hold of, with Ctrl or without. */ press?: (also: boolean) => void }
 
 export class Grips {
   private held: { grip: Grip; depth: number } | null = null;
@@ -29,6 +29,7 @@ export class Grips {
   /** All grips of what is chosen. */
   grips(): Grip[] {
     const { stage, selected } = useEditor.getState(), { session } = this;
+    if (stage === 'comb') return this.cageGrips();
     if (stage !== 'sway') return [];
     const out: Grip[] = [], { sway } = session.document;
     if (selected?.kind === 'collider') {
@@ -55,6 +56,15 @@ export class Grips {
     return out;
   }
 
+  private cageGrips(): Grip[] {
+    const { cage: desk } = this.session.combDesk, { cage } = desk;
+    if (!cage || useEditor.getState().comb.tool !== 'cage') return [];
+    return Array.from({ length: cage.n ** 3 }, (_, h) => {
+      const place = new THREE.Vector3().fromArray(cage.handles, 3 * h);
+      return { name: `handle ${h}`, place, help: 'Drag to move the handles that are chosen.', press: (also) => desk.pick(h, also), drag: (to) => desk.move(cage, { move: to.clone().sub(place).toArray() }) };
+    });
+  }
+
   private at(e: PointerEvent): [number, number] { const box = this.canvas.getBoundingClientRect(); return [e.clientX - box.left, e.clientY - box.top]; }
   private nearest(x: number, y: number): Grip | null {
     let best: Grip | null = null, least = NEAR;
@@ -69,6 +79,7 @@ export class Grips {
     e.preventDefault();
     this.view.controls.enabled = false;
     this.canvas.setPointerCapture(e.pointerId);
+    grip.press?.(e.ctrlKey || e.metaKey);
     this.held = { grip, depth: grip.place.clone().sub(this.view.camera.position).dot(this.view.forward) };
   };
   private move = (e: PointerEvent): void => {

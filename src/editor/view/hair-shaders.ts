@@ -171,9 +171,11 @@ export const ACCUMULATE_FRAGMENT = `${PRECISION}uniform sampler2D tOld,tNew;unif
 void main(){ivec2 c=ivec2(gl_FragCoord.xy);o=mix(texelFetch(tOld,c,0),min(texelFetch(tNew,c,0),vec4(6.)),uShare);}`;
 
 /** Film-like curve (Narkowicz's fit of the ACES curve, *from memory*), sRGB, half a step of dither. */
-export const OUTPUT_FRAGMENT = `${PRECISION}uniform sampler2D tLinear;out vec4 o;
+export const OUTPUT_FRAGMENT = `${PRECISION}uniform sampler2D tLinear;uniform float uMirrored;out vec4 o;
 void main(){
-  vec3 c=max(texelFetch(tLinear,ivec2(gl_FragCoord.xy),0).rgb,0.)*.8;
+  ivec2 at=ivec2(gl_FragCoord.xy);
+  if(uMirrored>.5)at.x=textureSize(tLinear,0).x-1-at.x;
+  vec3 c=max(texelFetch(tLinear,at,0).rgb,0.)*.8;
   c=clamp(c*(2.51*c+.03)/(c*(2.43*c+.59)+.14),0.,1.);
   c=mix(c*12.92,1.055*pow(c,vec3(1./2.4))-.055,step(.0031308,c));
   o=vec4(c+(fract(52.9829189*fract(dot(gl_FragCoord.xy,vec2(.06711056,.00583715))))-.5)/255.,1.);

@@ -43,6 +43,7 @@ export class Viewport {
   private readonly hair: HairRenderer;
   private readonly character: CharacterView;
   private readonly guideLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  private readonly ghostLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly seatedLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly lostLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly markLine: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
@@ -89,6 +90,7 @@ export class Viewport {
       return l;
     };
     this.guideLines = line(0xf0c48a, 0.9);
+    this.ghostLines = line(0x9fd0e8, 0.75);
     this.markLine = line(0xff5a3c, 1, false);
     this.seatedLines = line(0xffc27a, 0.95);
     this.lostLines = line(0xff5a3c, 1, false);
@@ -104,7 +106,7 @@ export class Viewport {
     const floor = new THREE.GridHelper(4, 16, 0x3a3733, 0x4a4641);
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
-    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.seatedLines, this.lostLines, this.overlays.group, this.gripPoints, this.mapMesh, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.overlays.group, this.gripPoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -191,7 +193,7 @@ export class Viewport {
     this.character.setHidden(document.hidden);
     const shown = session.shownGuides(), { guides, filled } = session;
 
-    const hairOn = stage !== 'plant' && stage !== 'cast' ? state.show.hair : stage === 'cast' ? state.show.hair : false;
+    const hairOn = stage === 'comb' && state.comb.isolate && state.chosen > 0 ? false : stage !== 'plant' && stage !== 'cast' ? state.show.hair : stage === 'cast' ? state.show.hair : false;
     if (hairOn && guides && filled && shown) {
       if (this.strandsShown !== filled) { this.hair.setStrands(filled.strands, document.fill.count); this.strandsShown = filled; }
       let local: ArrayLike<number> = guides.offsets;
@@ -214,8 +216,13 @@ export class Viewport {
 
     const guidesOn = !!shown && (stage === 'plant' || stage === 'comb' || state.show.guides);
     this.guideLines.visible = guidesOn;
-    if (guidesOn && guides) setSegments(this.guideLines.geometry, guideSegments(shown.points, guides.pointCount));
-    this.guideLines.material.opacity = stage === 'comb' && hairOn ? 0.28 : stage === 'plant' && state.plantTool.name === 'paint' ? 0.16 : 0.9;
+    if (guidesOn && guides) this.showGuides(shown.points, guides.pointCount);
+    const ghost = stage === 'comb' ? session.ghostPoints() : null;
+    this.ghostLines.visible = ghost !== null;
+    if (ghost) setSegments(this.ghostLines.geometry, guideSegments(ghost.points, ghost.pointCount));
+    this.guideLines.material.depthTest = !(stage === 'comb' && state.comb.xray);
+    this.guideLines.renderOrder = stage === 'comb' && state.comb.xray ? 2 : 1;
+    this.guideLines.material.opacity = stage === 'comb' && hairOn ? (state.chosen > 0 || state.comb.colour !== 'plain' || session.combDesk.marked ? 0.7 : 0.28) : stage === 'plant' && state.plantTool.name === 'paint' ? 0.16 : 0.9;
 
     const marked = state.marked >= 0 && shown && guides ? state.marked : -1;
     this.markLine.visible = marked >= 0 && (stage === 'proof' || stage === 'bake' || stage === 'sway');
@@ -240,7 +247,7 @@ export class Viewport {
     const grips = this.gripPlaces();
     this.gripPoints.visible = grips.length > 0;
     if (grips.length > 0) setSegments(this.gripPoints.geometry, Float32Array.from(grips.flatMap((g) => g.toArray())));
-    this.brushRing.visible &&= stage === 'comb' || stage === 'plant' || (stage === 'sway' && state.swayTool.name !== 'look');
+    this.brushRing.visible &&= (stage === 'comb' && state.comb.tool !== 'look') || stage === 'plant' || (stage === 'sway' && state.swayTool.name !== 'look');
     const bare = stage === 'fill' && state.covered !== null;
     const bringing = stage === 'plant' ? session.curveDesk.shown() : null;
     this.seatedLines.visible = !!bringing && bringing.seated.length > 0;
@@ -248,9 +255,36 @@ export class Viewport {
     if (bringing) { setSegments(this.seatedLines.geometry, bringing.seated); setSegments(this.lostLines.geometry, bringing.lost); }
     if (bringing) this.guideLines.visible = false;
     if (bare) this.showBare();
-    else this.showMap(stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
+    else this.showMap(stage === 'comb' && state.comb.tool === 'paint' ? state.comb.map : stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
   }
   private hairShown = false;
+
+  /** Guides as lines; in Comb coloured by what is asked for, and only the chosen ones where the rest is hidden. */
+  private showGuides(points: ArrayLike<number>, pointCount: number): void {
+    const { stage, comb, chosen } = useEditor.getState(), { combDesk: desk, guides } = this.session, combing = stage === 'comb' && guides !== null, only = combing && comb.isolate && chosen > 0;
+    const all = guideSegments(points, pointCount, only ? (g) => desk.strengthOf(g) > 0 : undefined), { geometry, material } = this.guideLines;
+    setSegments(geometry, all);
+    const coloured = combing && (comb.colour !== 'plain' || chosen > 0 || desk.marked !== null);
+    if (material.vertexColors !== coloured) { material.vertexColors = coloured; material.needsUpdate = true; material.color.set(coloured ? 0xffffff : 0xf0c48a); }
+    if (!coloured || !guides) return;
+    const colours = new Float32Array(all.length), plain = new THREE.Color(0xf0c48a), mark = new THREE.Color(0xff5a3c);
+    let longest = 1e-6, o = 0;
+    for (const l of guides.lengths) longest = Math.max(longest, l);
+    const put = (r: number, g: number, b: number, dim: number): void => { colours[o++] = r * dim; colours[o++] = g * dim; colours[o++] = b * dim; };
+    for (let g = 0; g < guides.lengths.length; g++) {
+      if (only && desk.strengthOf(g) === 0) continue;
+      const value = comb.colour === 'length' ? guides.lengths[g] / longest : comb.colour === 'hold' ? desk.holdAtRoot(g) : -1, marked = desk.marked?.has(g);
+      for (let i = 0; i < pointCount - 1; i++) for (let e = 0; e < 2; e++) {
+        const take = chosen > 0 ? desk.choiceAt(g, i + e) : 1, dim = chosen > 0 && comb.colour !== 'chosen' ? 0.25 + 0.75 * take : 1, v = comb.colour === 'chosen' ? take : value;
+        if (marked) put(mark.r, mark.g, mark.b, 1);
+        else if (v >= 0) { const k = 3 * Math.round(255 * Math.min(1, v)); put(RAMP[k], RAMP[k + 1], RAMP[k + 2], dim); }
+        else put(plain.r, plain.g, plain.b, dim);
+      }
+    }
+    const known = geometry.getAttribute('color') as THREE.BufferAttribute | undefined;
+    if (known && known.array.length === colours.length) { known.array.set(colours); known.needsUpdate = true; }
+    else geometry.setAttribute('color', new THREE.BufferAttribute(colours, 3));
+  }
 
   /** The picture rests: shows filled strands lifted out of what they pierce, as soon as they are known. */
   private pushFilled(document: GroomDocument, pills: Float64Array, points: Float32Array): void {
@@ -362,19 +396,26 @@ export class Viewport {
     this.touch();
   }
 
+  /** Whether the picture is seen as in a mirror. */
+  private get mirrored(): boolean { const { stage, comb } = useEditor.getState(); return stage === 'comb' && comb.mirrored; }
   /** Ray through a place on the canvas, in pixels. */
   ray(x: number, y: number): { origin: THREE.Vector3; direction: THREE.Vector3 } {
     const caster = new THREE.Raycaster();
     this.camera.updateMatrixWorld(); // a view may just have been chosen and not drawn yet
-    caster.setFromCamera(new THREE.Vector2((x / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera);
+    caster.setFromCamera(new THREE.Vector2(((this.mirrored ? this.width - x : x) / this.width) * 2 - 1, 1 - (y / this.height) * 2), this.camera);
     return { origin: caster.ray.origin, direction: caster.ray.direction };
   }
   /** Where a place is on the canvas, in pixels. */
   project(place: THREE.Vector3): [number, number] {
     this.camera.updateMatrixWorld();
     const p = place.clone().project(this.camera);
-    return [((p.x + 1) / 2) * this.width, ((1 - p.y) / 2) * this.height];
+    const x = ((p.x + 1) / 2) * this.width;
+    return [this.mirrored ? this.width - x : x, ((1 - p.y) / 2) * this.height];
   }
+  /** m that a pixel of the picture is wide at a depth. */
+  metresPerPixel(depth: number): number { return (2 * depth * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.height); }
+  /** Depth of what the view turns about, m. */
+  depthOfTarget(): number { return this.controls.target.clone().sub(this.camera.position).dot(this.forward); }
   get right(): THREE.Vector3 { return new THREE.Vector3().setFromMatrixColumn(this.camera.matrixWorld, 0); }
   get forward(): THREE.Vector3 { return this.camera.getWorldDirection(new THREE.Vector3()); }
 
@@ -427,7 +468,7 @@ export class Viewport {
     const accumulate = this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: targets.a.texture, tNew: targets.main.texture, uShare: 1 / (this.still + 1) });
     this.hair.pass(accumulate, targets.b);
     [targets.a, targets.b] = [targets.b, targets.a];
-    this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: targets.a.texture }), null);
+    this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: targets.a.texture, uMirrored: this.mirrored ? 1 : 0 }), null);
     this.still++;
     this.settled = this.still >= this.stillFrames && !this.coarse;
   }
@@ -454,12 +495,12 @@ export class Viewport {
 }
 
 
-function guideSegments(points: ArrayLike<number>, pointCount: number): Float32Array {
+function guideSegments(points: ArrayLike<number>, pointCount: number, which?: (guide: number) => boolean): Float32Array {
   const guides = points.length / (3 * pointCount), out = new Float32Array(6 * guides * (pointCount - 1));
   let o = 0;
-  for (let g = 0; g < guides; g++) for (let i = 0; i < pointCount - 1; i++) {
+  for (let g = 0; g < guides; g++) if (!which || which(g)) for (let i = 0; i < pointCount - 1; i++) {
     const p = 3 * (g * pointCount + i);
     for (let k = 0; k < 6; k++) out[o++] = points[p + k];
   }
-  return out;
+  return which ? out.slice(0, o) : out;
 }

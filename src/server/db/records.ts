@@ -123,17 +123,28 @@ async function requireBuffers(db: Knex, document: GroomDocument): Promise<void> 
 }
 
 /** Stores the next version. Refused where `base` is not the newest: somebody else has saved since. */
-export async function saveGroom(db: Knex, id: string, base: number, document: GroomDocument, label: string): Promise<number> {
-  await requireBuffers(db, document);
+/** `between`: steps on the way there, the oldest first; each becomes a version of its own. */
+export async function saveGroom(db: Knex, id: string, base: number, document: GroomDocument, label: string, between: readonly { document: GroomDocument; label: string }[] = []): Promise<number> {
+  for (const step of [...between, { document }]) await requireBuffers(db, step.document);
   return db.transaction(async (trx) => {
     const row: { version: number } | undefined = await trx('grooms').where({ id }).forUpdate().first('version');
     if (!row) throw notFound('groom');
     if (row.version !== base) throw new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change, or keep this one as a copy.', { version: row.version });
-    const version = row.version + 1, now = new Date();
-    await trx('groom_versions').insert({ groom_id: id, version, label: label.slice(0, 300), document: json(document), created_at: now });
+    const version = row.version + between.length + 1, now = new Date();
+    await trx('groom_versions').insert([...between, { document, label }].map((step, k) => ({ groom_id: id, version: row.version + k + 1, label: step.label.slice(0, 300), document: json(step.document), created_at: now })));
     await trx('grooms').where({ id }).update({ version, updated_at: now });
     return version;
   });
+}
+
+/** The newest versions of a groom, the oldest of them first; those that cannot be read any more are left out, with what came before. */
+export async function groomSteps(db: Knex, id: string, most: number): Promise<{ version: number; label: string; document: GroomDocument }[]> {
+  const rows: { version: number; label: string; document: string }[] = await db('groom_versions').where({ groom_id: id }).orderBy('version', 'desc').limit(most).select('version', 'label', 'document'), out: { version: number; label: string; document: GroomDocument }[] = [];
+  for (const r of rows) {
+    try { out.unshift({ version: r.version, label: r.label, document: readDocument(JSON.parse(r.document)) }); }
+    catch { break; }
+  }
+  return out;
 }
 
 // ---------------------------------------------------------------- takes

@@ -7,8 +7,8 @@ import { readBody, route } from '@/server/http';
 export const dynamic = 'force-dynamic';
 export const GET = route<{ id: string }>(async (_request, { id }) => Response.json(await getGroom(database(), id)));
 
-const save = z.object({ base: z.number().int().min(1), label: z.string(), document: documentSchema });
+const save = z.object({ base: z.number().int().min(1), label: z.string(), document: documentSchema, between: z.array(z.object({ label: z.string(), document: documentSchema })).max(100).default([]) });
 export const PUT = route<{ id: string }>(async (request, { id }) => {
-  const { base, label, document } = save.parse(JSON.parse(new TextDecoder().decode(await readBody(request, 4 * 1048576))));
-  return Response.json({ version: await saveGroom(database(), id, base, document, label) });
+  const { base, label, document, between } = save.parse(JSON.parse(new TextDecoder().decode(await readBody(request, 16 * 1048576))));
+  return Response.json({ version: await saveGroom(database(), id, base, document, label, between) });
 });
