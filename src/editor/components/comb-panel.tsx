@@ -20,7 +20,7 @@ export const BRUSH_HELP: Record<CombTool, { name: string; help: string }> = {
   look: { name: 'Look', help: 'No brush: the pointer only looks around, and layers are seen blended.' },
   comb: { name: 'Comb', help: 'Hair follows the stroke. Roots and lengths stay.' },
   smooth: { name: 'Smooth', help: 'Evens out kinks, and ways that differ from the strands beside.' },
-  straighten: { name: 'Straighten', help: 'Draws strands straight between root and tip.' },
+  straighten: { name: 'Straight', help: 'Draws strands straight between root and tip.' },
   part: { name: 'Part', help: 'Draw a line over the skin: hair on either side is laid away from it. With Ctrl, toward it.' },
   gather: { name: 'Gather', help: 'Draws hair under the brush together into a lock. With Ctrl, apart.' },
   spread: { name: 'Spread', help: 'Drives hair under the brush apart. With Ctrl, together.' },
@@ -210,7 +210,7 @@ function Numbers({ document }: PanelProps) {
   useEditor((s) => s.history?.document.guides?.offsets);
   const lengths = session.guides?.lengths ?? new Float32Array(1), sorted = Float32Array.from(lengths).sort(), whose = chosen > 0 ? `${chosen} chosen` : 'all';
   return (
-    <Fold id="numbers" title="How long, how many points?" summary={`${(100 * sorted[sorted.length >> 1]).toFixed(1)} cm · ${guides.pointCount} pts`}>
+    <Fold id="numbers" title="How long, how many?" summary={`${(100 * sorted[sorted.length >> 1]).toFixed(1)} cm · ${guides.pointCount} pts`}>
       <dl className="grid grid-cols-3 text-center">
         {([['shortest', sorted[0]], ['middle', sorted[sorted.length >> 1]], ['longest', sorted[sorted.length - 1]]] as const).map(([k, v]) => <div key={k}><dd className="num text-text">{(v * 100).toFixed(1)} cm</dd><dt className="text-[11px] text-faint">{k}</dt></div>)}
       </dl>

@@ -140,6 +140,8 @@ export interface EditorState {
   endStep: () => void;
   undo: () => void;
   redo: () => void;
+  /** Where the history goes as soon as what it needs has come; null where it stands still. */
+  heading: History | null;
   /** To where so many steps are done. */
   jump: (done: number) => void;
   goTo: (next: History) => void;
@@ -152,7 +154,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   stage: 'cast', frame: 0, playing: false,
   brush: { radiusMm: 28, radiusPx: 90, strength: 0.7, falloff: 0.8 },
   comb: { tool: 'comb', cut: 'brush', along: 'whole', from: 0, curlMm: 9, pitchMm: 60, symmetric: false, keepOff: 'skin', size: 'world', choose: 'brush', how: 'only', what: 'strands', map: 'hold', value: 0.5, layer: '', colour: 'plain', xray: false, isolate: false, mirrored: false, bindPose: false, cageSize: 3, cageFalloffCm: 0, cageKeepsLengths: true },
-  chosen: 0, choiceCount: 0, settling: false, comparing: null, fetching: () => null,
+  chosen: 0, choiceCount: 0, settling: false, comparing: null, heading: null, fetching: () => null,
   show: { hair: true, guides: false, pills: false, marks: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
   strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
@@ -167,14 +169,14 @@ export const useEditor = create<EditorState>((set, get) => ({
     if (next !== history) set({ history: next });
   },
   endStep: () => { const { history } = get(); if (history) set({ history: closeStep(history) }); },
-  undo: () => { const { history, goTo } = get(); if (history) goTo(undo(history)); },
-  redo: () => { const { history, goTo } = get(); if (history) goTo(redo(history)); },
-  jump: (done) => { const { history, goTo } = get(); if (history) goTo(jump(history, done)); },
+  undo: () => { const { history, heading, goTo } = get(); if (history) goTo(undo(heading ?? history)); },
+  redo: () => { const { history, heading, goTo } = get(); if (history) goTo(redo(heading ?? history)); },
+  jump: (done) => { const { history, heading, goTo } = get(); if (history) goTo(jump(heading ?? history, done)); },
   goTo: (next) => {
     const { history, fetching } = get(), wait = fetching(next.document);
-    if (!wait) { set({ history: next }); return; }
+    if (!wait) { set({ history: next, heading: null, saveMessage: '' }); return; }
     // what a step long ago needs is asked of the server; whoever goes on working meanwhile stays where he is
-    set({ saveMessage: 'Fetching an earlier step …' });
-    wait.then(() => { if (get().history === history) set({ history: next, saveMessage: '' }); }, (cause: unknown) => set({ saveMessage: `The earlier step could not be fetched: ${cause instanceof Error ? cause.message : String(cause)}` }));
+    set({ heading: next, saveMessage: 'Fetching an earlier step …' });
+    wait.then(() => { if (get().heading === next) set({ heading: null, saveMessage: '', ...(get().history === history ? { history: next } : {}) }); }, (cause: unknown) => set({ heading: null, saveMessage: `The earlier step could not be fetched: ${cause instanceof Error ? cause.message : String(cause)}` }));
   },
 }));

@@ -141,7 +141,7 @@ export async function saveGroom(db: Knex, id: string, base: number, document: Gr
 export async function groomSteps(db: Knex, id: string, most: number): Promise<{ version: number; label: string; document: GroomDocument }[]> {
   const rows: { version: number; label: string; document: string }[] = await db('groom_versions').where({ groom_id: id }).orderBy('version', 'desc').limit(most).select('version', 'label', 'document'), out: { version: number; label: string; document: GroomDocument }[] = [];
   for (const r of rows) {
-    try { out.unshift({ version: r.version, label: r.label, document: readDocument(JSON.parse(r.document)) }); }
+    try { out.unshift({ version: r.version, label: r.label, document: readDocument(r.document) }); }
     catch { break; }
   }
   return out;
