@@ -47,7 +47,7 @@ describe('documents of earlier formats', () => {
   it('the present format is read as it is, anything else refused', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true });
     expect(readDocument(d)).toEqual(d);
-    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 6 }]) expect(() => readDocument(bad)).toThrow();
+    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 7 }]) expect(() => readDocument(bad)).toThrow();
   });
   it('profiles must run from root to tip in ascending steps', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), change = (hold: number[][]) => ({ ...d, sway: { ...d.sway, profiles: { ...d.sway.profiles, hold } } });
