@@ -4,6 +4,7 @@ import { newDocument, type GroomDocument } from '../../core/document/schema';
 import { comboOf, goToWorst } from './actions';
 import type { Bake, Groom } from './api';
 import { startAutosave } from './autosave';
+import { BufferStore } from './buffer-store';
 import type { Session } from './session';
 import { inTrouble, stageStatus, worst } from './stages';
 import { NO_RUN, useEditor } from './store';
@@ -89,7 +90,7 @@ describe('key combinations', () => {
 describe('autosave', () => {
   interface Call { method: string; path: string; body: string }
   let calls: Call[], answers: ((call: Call) => Response)[], stop: () => void;
-  const session = { buffers: new Map<string, Uint8Array>(), saveNow: () => Promise.resolve(false) };
+  const session = { buffers: new BufferStore(), saveNow: () => Promise.resolve(false) };
   const settle = async (): Promise<void> => { for (let k = 0; k < 12; k++) await vi.advanceTimersByTimeAsync(200); };
   const ok = (version: number) => (): Response => Response.json({ version });
 
@@ -97,9 +98,10 @@ describe('autosave', () => {
     vi.useFakeTimers();
     calls = [];
     answers = [];
-    session.buffers.clear();
+    session.buffers = new BufferStore();
     vi.stubGlobal('window', { addEventListener: () => undefined, removeEventListener: () => undefined });
-    vi.stubGlobal('fetch', (path: string, init: RequestInit) => {
+    vi.stubGlobal('fetch', (path: string, init: RequestInit = {}) => {
+      if (path.endsWith('/steps')) return Promise.resolve(Response.json([]));
       const call = { method: init.method ?? 'GET', path, body: typeof init.body === 'string' ? init.body : '' };
       calls.push(call);
       if (path.startsWith('/api/buffers/')) return Promise.resolve(new Response(null, { status: 204 }));
@@ -120,6 +122,8 @@ describe('autosave', () => {
     await settle();
     expect(calls.map((c) => `${c.method} ${c.path.slice(0, 14)}`)).toEqual(['PUT /api/buffers/c', 'PUT /api/grooms/g1'].map((s) => s.slice(0, 4) + s.slice(4, 18)));
     expect(JSON.parse(calls[1].body)).toMatchObject({ base: 4, label: 'Comb', document: { sway: { damping: 3 } } });
+    // with every step on the way
+    expect((JSON.parse(calls[1].body) as { between: { label: string; document: { sway: { damping: number } } }[] }).between.map((b) => [b.label, b.document.sway.damping])).toEqual([['Damping', 1], ['Damping', 2], ['Damping', 3]]);
     expect(useEditor.getState().save).toBe('saved');
     useEditor.getState().edit('Damping', (d) => { d.sway.damping = 9; });
     await settle();

@@ -130,7 +130,7 @@ describe('numbers of whole guides', () => {
     for (let g = 0; g < 5; g++) expect(back.error).toBeLessThan(0.5 * Math.max(...Array.from({ length: 5 }, (_, q) => polylineLength(back.offsets, N * q, N) / (N - 1))));
     // straight, then a sharp bend, then straight
     const bent = Float32Array.from({ length: 3 * 41 }, (_, k) => { const i = Math.floor(k / 3); return [i <= 30 ? 0 : 0.005 * (i - 30), -0.005 * Math.min(i, 30), 0][k % 3]; });
-    expect(repoint(bent, 41, 9, true).error).toBeLessThan(0.6 * repoint(bent, 41, 9, false).error);
+    expect(repoint(bent, 41, 10, true).error).toBeLessThan(0.6 * repoint(bent, 41, 10, false).error);
     expect(Array.from(repoint(bent, 41, 9, true).offsets.slice(-3)).map((v, k) => Math.abs(v - bent[bent.length - 3 + k]) < 1e-6)).toEqual([true, true, true]);
   });
   it('lengths by number and at random, of the chosen alone', () => {
