@@ -27,6 +27,9 @@ export const ALONG = {
 } as const satisfies Record<string, [number, number][]>;
 export type AlongName = keyof typeof ALONG;
 
+/** ms: rest before and length of the slices in which the skin is made ready. */
+const WARM_AFTER_MS = 500, WARM_MS = 8;
+
 interface Work { points: Float64Array; stroke: BrushStroke | null; changed: Set<number> }
 
 export class CombDesk {
@@ -40,7 +43,7 @@ export class CombDesk {
   readonly cage: CageDesk;
   constructor(private readonly session: Session, private readonly keep: (bytes: Uint8Array, after?: BufferId) => BufferId, private readonly send: (message: FillRequest) => void) { this.cage = new CageDesk(session, this); }
 
-  forget(): void { this.cage.forget(); this.choice = null; this.work = null; this.keepOff = null; this.places = null; }
+  forget(): void { clearTimeout(this.warming); this.cage.forget(); this.choice = null; this.work = null; this.keepOff = null; this.places = null; }
   private get count(): number { return this.session.guides?.planting.faces.length ?? 0; }
   private get pointCount(): number { return this.session.guides?.pointCount ?? 1; }
   private roots(): { rest: Float64Array; spacing: number } {
@@ -109,6 +112,23 @@ export class CombDesk {
     this.keepOff = { key, keep: new KeepOff(list, gap) };
     return this.keepOff.keep;
   }
+  /** While nobody strokes: makes ready what brushes will ask about the skin, a little at a time. */
+  warmSoon(): void {
+    clearTimeout(this.warming);
+    this.warming = setTimeout(() => {
+      const { stage, playing, comb } = useEditor.getState(), { guides } = this.session;
+      if (stage !== 'comb' || playing || comb.tool === 'look' || !guides || this.work) return;
+      const keep = this.obstacles(), points = this.placed();
+      if (!keep) return;
+      const go = (from: number): void => {
+        if (this.work || this.keepOff?.keep !== keep || this.session.guides?.offsets.length !== points.length) return;
+        const end = performance.now() + WARM_MS, next = keep.warm(points, from, () => performance.now() > end);
+        if (next < points.length / 3) this.warming = setTimeout(() => go(next), WARM_MS);
+      };
+      go(0);
+    }, WARM_AFTER_MS);
+  }
+  private warming: ReturnType<typeof setTimeout> | undefined;
   /** Skin normals at the roots in the present pose, 3 × guides. */
   private normals(): Float64Array {
     const { guides, skin, mesh: { triangles: T } } = this.session, out = new Float64Array(3 * this.count);

@@ -129,6 +129,7 @@ export class Session {
 
   close(): void {
     this.closed = true;
+    this.combDesk.forget();
     this.unsubscribe();
     this.abandon();
     for (const w of this.swayWorkers) w.terminate();
@@ -199,6 +200,7 @@ export class Session {
       this.changed();
     }
     if (state.history && (state.stage !== before.stage || state.comb.layer !== before.comb.layer || (state.comb.tool === 'look') !== (before.comb.tool === 'look')) && this.document.guides?.style) this.adoptShapes();
+    if (state.stage !== before.stage || state.comb.keepOff !== before.comb.keepOff) this.combDesk.warmSoon();
     if (state.comparing !== before.comparing) void this.compare(state.comparing);
     if (state.comb.bindPose !== before.comb.bindPose) this.setFrame(state.frame);
     // a cage that is left standing has its shape taken
@@ -283,6 +285,7 @@ export class Session {
       if (force || this.motions.length !== 7 * this.guides.planting.faces.length) this.motions = new Float64Array(7 * this.guides.planting.faces.length);
       rootMotionsInto(this.motions, this.guides.planting, this.guides.frames, this.skin, this.mesh.triangles);
     }
+    this.combDesk.warmSoon();
     this.changed();
   }
 

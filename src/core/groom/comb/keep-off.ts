@@ -17,16 +17,19 @@ const MOST_TURNS = 4;
 /** m: how finely a strand that turns out of the skin is put where it belongs. */
 const FINE = 2e-5;
 const LEAST_REACH = 0.006;
+/** m: so far below cloth a point is under it, and not just pressed into it. */
+const UNDER = 5e-4;
+/** Share of the gap that a point at its edge may move before it is asked about again. */
+const SLACK = 0.08;
 
 export class KeepOff {
   private readonly fields: { field: SkinField; worn: boolean }[];
   private readonly normal = new Float64Array(3);
   private readonly way = new Float64Array(3);
-  /** For each point of the groom: how far it can move before it has to be asked about again, m; its nearest triangle of each mesh; meshes that let it be. */
+  /** For each point of the groom: how far from where it may be without being asked about again, m; its nearest triangle of each mesh. They hold from stroke to stroke. */
   private free = new Float64Array(0);
+  private from = new Float64Array(0);
   private near = new Int32Array(0);
-  private asked = new Uint8Array(0);
-  private spared = new Uint32Array(0);
 
   constructor(obstacles: readonly Obstacle[], readonly gap: number) {
     this.fields = obstacles.slice(0, 32).map(({ positions, triangles, worn }) => {
@@ -37,12 +40,27 @@ export class KeepOff {
     });
   }
 
+  /** Asks about points (3 × count, m) before anybody strokes, until the time given has come; the number of the first that is left. */
+  warm(points: ArrayLike<number>, begin: number, until: () => boolean): number {
+    const n = points.length / 3;
+    this.begin(n);
+    for (let p = begin; p < n; p++) {
+      const x = points[3 * p], y = points[3 * p + 1], z = points[3 * p + 2];
+      if ((x - this.from[3 * p]) ** 2 + (y - this.from[3 * p + 1]) ** 2 + (z - this.from[3 * p + 2]) ** 2 >= this.free[p] ** 2) this.know(p, x, y, z, this.ask(x, y, z, x, y, z, p, this.gap));
+      if (p % 64 === 63 && until()) return p + 1;
+    }
+    return n;
+  }
   /** Before a stroke on so many points. */
   begin(points: number): void {
+    if (this.free.length === points) return;
     this.free = new Float64Array(points);
+    this.from = new Float64Array(3 * points);
     this.near = new Int32Array(points * this.fields.length).fill(-1);
-    this.asked = new Uint8Array(points);
-    this.spared = new Uint32Array(points);
+  }
+  private know(point: number, x: number, y: number, z: number, free: number): void {
+    this.free[point] = Math.max(0, free);
+    this.from[3 * point] = x; this.from[3 * point + 1] = y; this.from[3 * point + 2] = z;
   }
 
   /**
@@ -61,53 +79,40 @@ export class KeepOff {
         const ex = points[p] - points[q], ey = points[p + 1] - points[q + 1], ez = points[p + 2] - points[q + 2], far = Math.sqrt(ex * ex + ey * ey + ez * ez), k = far > 1e-12 ? length / far : 0;
         points[p] = points[q] + k * ex; points[p + 1] = points[q + 1] + k * ey; points[p + 2] = points[q + 2] + k * ez;
       }
-      const mx = points[p] - before[3 * i], my = points[p + 1] - before[3 * i + 1], mz = points[p + 2] - before[3 * i + 2], moved = Math.sqrt(mx * mx + my * my + mz * mz);
-      this.free[first + i] -= moved;
-      if (this.free[first + i] > 0) continue;
+      const f = 3 * (first + i), free0 = this.free[first + i];
+      if ((points[p] - this.from[f]) ** 2 + (points[p + 1] - this.from[f + 1]) ** 2 + (points[p + 2] - this.from[f + 2]) ** 2 < free0 * free0) continue;
       // the first points may lie closer than the gap
-      const wanted = Math.min(this.gap, 0.5 * along);
+      const wanted = Math.min(this.gap, 0.5 * along), bx = before[3 * i], by = before[3 * i + 1], bz = before[3 * i + 2];
       let free = Infinity;
       for (let turn = 0; turn < MOST_TURNS; turn++) {
-        free = this.ask(points[p], points[p + 1], points[p + 2], before, i, first + i, wanted);
-        if (free === -Infinity) return this.refuse(first, n);
+        free = this.ask(points[p], points[p + 1], points[p + 2], bx, by, bz, first + i, wanted);
+        if (free === -Infinity) return false;
         if (free >= -FINE) break;
         shifted = true;
         this.turn(points, p, q, length, -free);
       }
       // where no turn gets it clear, at least it does not go in deeper than it was
-      if (free + wanted < -FINE && free + wanted < this.ask(before[3 * i], before[3 * i + 1], before[3 * i + 2], before, i, first + i, 0) - FINE) return this.refuse(first, n);
-      this.free[first + i] = free;
+      if (free + wanted < -FINE && free + wanted < this.ask(bx, by, bz, bx, by, bz, first + i, 0) - FINE) return false;
+      this.know(first + i, points[p], points[p + 1], points[p + 2], free + SLACK * wanted);
     }
     return true;
   }
-
-  private refuse(first: number, n: number): false {
-    // what was found is of places where the points do not come to lie
-    this.free.fill(0, first, first + n);
-    return false;
-  }
-
-  /** How far beyond what is wanted a point is clear of everything; negative for too near, the way out is in `way` then. */
-  private ask(x: number, y: number, z: number, before: Float64Array, i: number, point: number, wanted: number): number {
+  /** How far beyond what is wanted a point is clear of everything; negative for too near, the way out is in `way` then. (cx, cy, cz): where it was. */
+  private ask(x: number, y: number, z: number, cx: number, cy: number, cz: number, point: number, wanted: number): number {
     const { fields, normal, way, near } = this, count = fields.length;
     let least = Infinity;
-    const cx = before[3 * i], cy = before[3 * i + 1], cz = before[3 * i + 2];
-    if (!this.asked[point]) {
-      this.asked[point] = 1;
-      let spared = 0;
-      for (let k = 0; k < count; k++) {
-        const d = fields[k].field.at(cx, cy, cz, cx, cy, cz, normal);
-        if (d === -Infinity || (fields[k].worn && d < 0)) spared |= 1 << k;
-      }
-      this.spared[point] = spared;
-    }
     for (let k = 0; k < count; k++) {
-      if (this.spared[point] & (1 << k)) continue;
-      const { field } = fields[k], d = field.at(x, y, z, cx, cy, cz, normal, near[point * count + k]);
+      const { field, worn } = fields[k], d = field.at(x, y, z, cx, cy, cz, normal, near[point * count + k]), nx = normal[0], ny = normal[1], nz = normal[2];
       near[point * count + k] = field.triangle;
-      if (d === -Infinity) return d;
       const room = (d === Infinity ? field.beyond : d) - wanted;
-      if (room < least) { least = room; way[0] = normal[0]; way[1] = normal[1]; way[2] = normal[2]; }
+      if (room >= least) continue;
+      if (d < 0) {
+        // what is under cloth already, or deep inside, is let be
+        const was = x === cx && y === cy && z === cz ? d : field.at(cx, cy, cz, cx, cy, cz, normal);
+        if (was === -Infinity || (worn && was < -UNDER)) continue;
+      }
+      least = room;
+      way[0] = nx; way[1] = ny; way[2] = nz;
     }
     return least;
   }

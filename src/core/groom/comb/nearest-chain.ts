@@ -4,10 +4,10 @@
  * **Source:** the projection view of constraints in Goldenthal et al. 2007, Efficient Simulation of Inextensible Cloth, *from memory*.
  */
 
-/** m */
-const SETTLED = 1e-10;
+/** Keeps rows of folded strands apart. */
+const RIDGE = 1e-9;
 /** Steps of the search that a brush takes: always as many, so that both sides of a symmetric stroke come out alike. */
-const STEPS = 5;
+const STEPS = 4;
 
 export class NearestChain {
   private readonly d: Float64Array;
@@ -36,30 +36,30 @@ export class NearestChain {
     for (let i = 0; i < 3; i++) x[i] = wanted[i];
     for (let i = 3; i < 3 * n; i++) x[i] = out[o + i];
     for (let step = 0; step < this.steps; step++) {
-      // rows: −λᵢ₋₁ dᵢ·dᵢ₋₁ + 2 λᵢ − λᵢ₊₁ dᵢ·dᵢ₊₁ = −cᵢ − dᵢ·(gᵢ − gᵢ₋₁), g = x − wanted
-      for (let i = 1; i < n; i++) {
-        const a = 3 * i, ex = x[a] - x[a - 3], ey = x[a + 1] - x[a - 2], ez = x[a + 2] - x[a - 1], length = Math.sqrt(ex * ex + ey * ey + ez * ez), k = length > 1e-12 ? 1 / length : 0;
-        d[a] = ex * k; d[a + 1] = ey * k; d[a + 2] = ez * k;
-        const g0 = i === 1 ? 0 : 1, rx = x[a] - wanted[a] - g0 * (x[a - 3] - wanted[a - 3]), ry = x[a + 1] - wanted[a + 1] - g0 * (x[a - 2] - wanted[a - 2]), rz = x[a + 2] - wanted[a + 2] - g0 * (x[a - 1] - wanted[a - 1]);
-        const right = -(lengths[e + i] - length) - (d[a] * rx + d[a + 1] * ry + d[a + 2] * rz);
-        const lower = i === 1 ? 0 : -(d[a] * d[a - 3] + d[a + 1] * d[a - 2] + d[a + 2] * d[a - 1]), diagonal = (i === 1 ? 1 : 2) + 1e-9;
-        // forward sweep; `upper` of row i needs edge i + 1, so it is set when that row comes
-        if (i > 1) upper[i - 1] = lower / this.pivot;
-        const pivot = i > 1 ? diagonal - lower * upper[i - 1] : diagonal;
-        l[i] = i > 1 ? (right - lower * l[i - 1]) / pivot : right / pivot;
-        this.pivot = pivot;
-      }
-      for (let i = n - 2; i >= 1; i--) l[i] -= upper[i] * l[i + 1];
-      let most = 0;
-      for (let i = 1; i < n; i++) {
-        const a = 3 * i;
-        for (let c = 0; c < 3; c++) {
-          const step1 = wanted[a + c] - x[a + c] - l[i] * d[a + c] + (i + 1 < n ? l[i + 1] * d[a + 3 + c] : 0);
-          if (step1 > most) most = step1; else if (-step1 > most) most = -step1;
-          x[a + c] += step1;
+      // rows: −λᵢ₋₁ dᵢ·dᵢ₋₁ + 2 λᵢ − λᵢ₊₁ dᵢ·dᵢ₊₁ = −cᵢ − dᵢ·(gᵢ − gᵢ₋₁), g = x − wanted; the root does not move, so that its g is 0
+      let px = x[0], py = x[1], pz = x[2], gx = 0, gy = 0, gz = 0, ax = 0, ay = 0, az = 0, pivot = 1, before = 0;
+      for (let i = 1, a = 3; i < n; i++, a += 3) {
+        const qx = x[a], qy = x[a + 1], qz = x[a + 2], ex = qx - px, ey = qy - py, ez = qz - pz, length = Math.sqrt(ex * ex + ey * ey + ez * ez), k = length > 1e-12 ? 1 / length : 0, dx = k * ex, dy = k * ey, dz = k * ez;
+        const hx = qx - wanted[a], hy = qy - wanted[a + 1], hz = qz - wanted[a + 2];
+        const right = length - lengths[e + i] - (dx * (hx - gx) + dy * (hy - gy) + dz * (hz - gz));
+        if (i === 1) { pivot = 1 + RIDGE; before = right / pivot; } else {
+          const lower = -(dx * ax + dy * ay + dz * az), up = lower / pivot;
+          upper[i - 1] = up;
+          pivot = 2 + RIDGE - lower * up;
+          before = (right - lower * before) / pivot;
         }
+        l[i] = before;
+        d[a] = dx; d[a + 1] = dy; d[a + 2] = dz;
+        px = qx; py = qy; pz = qz; gx = hx; gy = hy; gz = hz; ax = dx; ay = dy; az = dz;
       }
-      if (most < SETTLED) break;
+      // back, and at once the new places: x = wanted − lᵢ dᵢ + lᵢ₊₁ dᵢ₊₁
+      let next = 0;
+      ax = ay = az = 0;
+      for (let i = n - 1, a = 3 * n - 3; i >= 1; i--, a -= 3) {
+        const own = i === n - 1 ? l[i] : l[i] - upper[i] * next, dx = d[a], dy = d[a + 1], dz = d[a + 2];
+        x[a] = wanted[a] - own * dx + next * ax; x[a + 1] = wanted[a + 1] - own * dy + next * ay; x[a + 2] = wanted[a + 2] - own * dz + next * az;
+        next = own; ax = dx; ay = dy; az = dz;
+      }
     }
     for (let c = 0; c < 3; c++) out[o + c] = wanted[c];
     for (let i = 1; i < n; i++) {
@@ -67,5 +67,4 @@ export class NearestChain {
       out[p] = out[p - 3] + k * ex; out[p + 1] = out[p - 2] + k * ey; out[p + 2] = out[p - 1] + k * ez;
     }
   }
-  private pivot = 1;
 }
