@@ -53,6 +53,25 @@ try {
     }
     await page.mouse.move(box.x + 0.1 * box.width, box.y + 0.1 * box.height);
   });
+  const bob = async (): Promise<void> => { await page.goto(trial.url); await page.getByText('bob', { exact: true }).click(); await page.getByTestId('view').waitFor(); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await stage('comb'); await page.waitForTimeout(1500); };
+  await shot('17-bob', async () => { await bob(); await page.getByTestId('fold-sides').click(); await page.getByTestId('fold-layers').click(); await page.getByTestId('add-layer').click(); await page.getByTestId('brush-lift').click(); await page.getByRole('button', { name: 'three-quarter' }).click(); });
+  await shot('18-cage', async () => {
+    await bob();
+    await page.keyboard.press('h');
+    await page.getByRole('button', { name: 'three-quarter' }).click();
+    await page.waitForTimeout(800);
+    await page.getByTestId('brush-choose').click();
+    await page.getByRole('radio', { name: 'Outline' }).click();
+    const box = (await page.getByTestId('view').boundingBox())!, at = (x: number, y: number): [number, number] => [box.x + x * box.width, box.y + y * box.height];
+    await page.mouse.move(...at(0.36, 0.42));
+    await page.mouse.down();
+    for (const [x, y] of [[0.46, 0.42], [0.46, 0.75], [0.36, 0.75], [0.36, 0.42]]) await page.mouse.move(...at(x, y), { steps: 6 });
+    await page.mouse.up();
+    await page.getByTestId('brush-cage').click();
+    await page.getByTestId('cage-put').click();
+    await page.getByRole('button', { name: 'All handles' }).click();
+    await page.waitForTimeout(600);
+  });
   if (!page.url().endsWith('/')) await page.goto(trial.url);
   await page.getByText('loose hair', { exact: true }).click();
   await page.getByTestId('view').waitFor();
@@ -80,6 +99,7 @@ try {
   await page.waitForFunction((n) => (window as never as { fineComb: { state: () => { fillCount: number } } }).fineComb.state().fillCount === n, STRANDS, { timeout: 120_000 });
   await shot('3-comb', async () => {
     await stage('comb');
+    await page.getByTestId('brush-gather').click();
     await page.getByRole('button', { name: 'side', exact: true }).click();
     const box = (await page.getByTestId('view').boundingBox())!;
     await page.mouse.move(box.x + box.width * 0.45, box.y + box.height * 0.45);

@@ -58,7 +58,7 @@ describe('Oda’s tail and brows', () => {
   beforeAll(async () => { character = await oda(); grooms = moreOfOda(character); const mesh = character.meshes.find((m) => m.name === 'head')!; surface = new Surface(restPositions(character, mesh), mesh.triangles); }, 60_000);
   const pointsOf = (k: number): { root: number[]; at: (i: number) => number[] }[] => { const { buffers, document } = grooms[k], p = unpackPlanting(buffers[1]), o = floatsOf(buffers[2]), n = document.plant.pointCount; return Array.from(p.faces, (_, g) => { const root = rootPlace(surface, p, g); return { root, at: (i) => root.map((v, c) => v + o[3 * (n * g + i) + c]) }; }); };
   it('are valid documents for clips that exist', () => {
-    expect(grooms.map((g) => g.name)).toEqual(['tail', 'brows']);
+    expect(grooms.map((g) => g.name)).toEqual(['tail', 'brows', 'bob']);
     for (const { document } of grooms) {
       expect(documentSchema.safeParse(document).success).toBe(true);
       expect(character.clips.map((c) => c.name)).toContain(document.shot.clip);

@@ -1,6 +1,8 @@
 /** Oda’s hair, as the demo has it. */
-import { bytesOf, packPlanting } from '../core/document/buffers';
+import { bytesOf, floatsOf, packPlanting, unpackPlanting } from '../core/document/buffers';
 import { newDocument, type GroomDocument } from '../core/document/schema';
+import { KeepOff } from '../core/groom/comb/keep-off';
+import { playStrokes, strokesSchema } from '../core/groom/comb/script';
 import { flowOf, growAlong } from '../core/groom/flow';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, scatterEvenly } from '../core/groom/planting';
@@ -9,6 +11,7 @@ import { resampleEvenly } from '../core/groom/polyline';
 import { addScaled, dot, mix, normalize, scale, smoothStep, type Vec3 } from '../core/math/vec';
 import { poseCharacter, restPositions, skinPositions, type Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
+import bobStrokes from './bob.strokes.json';
 import { groomMaker, type DemoGroom } from './demo-groom';
 
 export const ODA_GUIDES = 420;
@@ -82,7 +85,7 @@ const SCALP_STEPS = 24, TAIL_STEPS = 30, TAIL_POINTS = 22;
 export function moreOfOda(character: Character): DemoGroom[] {
   const mesh = character.meshes.find((m) => m.hair.length > 0)!, P = restPositions(character, mesh), surface = new Surface(P, mesh.triangles), made = groomMaker(mesh, surface);
   const scalp = Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5)), crown = crownOf(P, mesh.triangles, scalp);
-  return [tailOf(made, surface, scalp, crown), browsOf(made, surface, character)];
+  return [tailOf(made, surface, scalp, crown), browsOf(made, surface, character), bobOf(made, surface, scalp, character)];
 }
 
 function tailOf(made: ReturnType<typeof groomMaker>, surface: Surface, scalp: number[], crown: ReturnType<typeof crownOf>): DemoGroom {
@@ -137,4 +140,22 @@ function browsOf(made: ReturnType<typeof groomMaker>, surface: Surface, characte
     Object.assign(d.fill, { count: 1400, preview: 1400, widthUm: 90, taper: 0.1, melanin: 0.9, redness: 0.5, gloss: 0.4, clump: 0.1, lock: 0.1, frizzMm: 0.15, lengthSpread: 0.35 });
     Object.assign(d.sway, { hold: 0.98, roles: { ...d.sway.roles, body: 'off', garment: 'off', accessory: 'off' } });
   });
+}
+
+/** How the bob is planted: what the strokes begin on. */
+export const BOB = { guides: 360, lengthCm: 21, liftMm: 6 } as const;
+
+/** A parted bob, made by strokes of the brushes from hair as it is planted. */
+function bobOf(made: ReturnType<typeof groomMaker>, surface: Surface, scalp: number[], character: Character): DemoGroom {
+  const groom = made({ name: 'bob', clip: 'look back', end: 48, faces: scalp, guides: BOB.guides, pointCount: POINTS }, (root, normal) => growGuide(surface, root, normal, { length: BOB.lengthCm / 100, pointCount: POINTS, lie: 'falling', lift: BOB.liftMm / 1000 }), (d) => {
+    Object.assign(d.fill, { melanin: 1.1, redness: 0.3, clump: 0.45, lock: 0.5, frizzMm: 0.3, lengthSpread: 0.12 });
+    Object.assign(d.plant, { lengthCm: BOB.lengthCm, liftMm: BOB.liftMm });
+  });
+  const planting = unpackPlanting(groom.buffers[1]), offsets = floatsOf(groom.buffers[2]), points = new Float64Array(offsets.length), normals = new Float64Array(3 * planting.faces.length), stride = 3 * POINTS;
+  for (let g = 0; g < planting.faces.length; g++) { const root = rootPlace(surface, planting, g); for (let i = 0; i < stride; i++) points[stride * g + i] = root[i % 3] + offsets[stride * g + i]; normals.set(surface.normal(planting.faces[g]), 3 * g); }
+  const worn = character.meshes.filter((m) => m.role === 'garment' && /collar|scarf|coat/.test(m.name)).map((m) => ({ positions: restPositions(character, m), triangles: m.triangles, worn: true }));
+  playStrokes(strokesSchema.parse(bobStrokes), { points, pointCount: POINTS, normals }, new KeepOff([{ positions: surface.positions, triangles: surface.triangles, worn: false }, ...worn], 0.001));
+  for (let k = 0; k < offsets.length; k++) { const g = Math.floor(k / stride); offsets[k] = k % stride < 3 ? 0 : points[k] - points[stride * g + (k % 3)]; }
+  groom.buffers[2] = bytesOf(offsets);
+  return groom;
 }

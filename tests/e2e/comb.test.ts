@@ -5,7 +5,9 @@ import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { openBrowser, settle, startTrial, type Trial } from '../../cli/trial';
 import { polylineLength } from '../../src/core/groom/polyline';
 import { unpackPlanting } from '../../src/core/document/buffers';
+import { strokesSchema } from '../../src/core/groom/comb/script';
 import { readGlb } from '../../src/formats/gltf';
+import { BOB } from '../../src/server/demo-oda';
 import { restPositions } from '../../src/core/mesh/character';
 import { SkinField } from '../../src/core/mesh/skin-field';
 import { handsOn, pick, watchedPage } from '../helpers/page';
@@ -304,5 +306,56 @@ describe('steps', () => {
     const { guides } = await stored(tail), from = await floats((await stored()).guides.offsets), to = await floats(guides.offsets), mean = (s: Float32Array, n: number): number => { const all = s.length / (3 * n); return Array.from({ length: all }, (_, g) => polylineLength(s, n * g, n)).reduce((a, b) => a + b) / all; };
     expect(guides.offsets).not.toBe(before);
     expect(Math.abs(mean(to, guides.pointCount) / mean(from, N) - 1)).toBeLessThan(0.1);
+  });
+});
+
+describe('a style from bare scalp', () => {
+  it('the strokes of the bob, drawn by the pointer, make the bob of the demo', async () => {
+    const overview = (await api<{ productions: { assets: { id: string; name: string; grooms: { id: string; name: string }[] }[] }[] }>('/api/overview')).productions[0].assets, oda = overview.find((a) => a.name === 'Oda')!, bob = oda.grooms.find((g) => g.name === 'bob')!.id;
+    const made = (await (await fetch(`${trial.url}/api/characters/${oda.id}/grooms`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ name: 'by hand' }) })).json()) as { groomId: string };
+    await page.goto(`${trial.url}/groom/${made.groomId}`);
+    await page.getByTestId('view').waitFor();
+    await page.getByTestId('stage-plant').click();
+    await pick(page, 'plot-also', 'the file’s marks');
+    for (const [field, value] of [['guideCount', BOB.guides], ['lengthCm', BOB.lengthCm], ['liftMm', BOB.liftMm]] as const) await type(`plant-${field}`, value);
+    await page.getByTestId('plant').click();
+    await page.waitForFunction(() => (window as never as { fineComb: { state: () => { planting: boolean; history: { document: { guides: unknown } } } } }).fineComb.state().history.document.guides !== null);
+    await saved();
+    const planted = await stored(made.groomId), start = await floats(planted.guides.offsets), wanted = await stored(bob), goal = await floats(wanted.guides.offsets);
+    expect(await bytes(planted.guides.planting)).toEqual(await bytes(wanted.guides.planting));
+    // a smaller picture is drawn sooner
+    await page.setViewportSize({ width: 1000, height: 640 });
+    await page.getByTestId('stage-comb').click();
+    await page.keyboard.press('h');
+    await fold('gap');
+    await page.getByRole('radio', { name: 'Skin and clothes' }).click();
+    const strokes = strokesSchema.parse(JSON.parse(readFileSync('src/server/bob.strokes.json', 'utf8')));
+    for (const s of strokes) {
+      const pixels = await page.evaluate((stroke) => {
+        const f = (window as never as { fineComb: { state: () => { set: (p: object) => void; comb: object; brush: object }; view: { camera: { position: { set: (...p: number[]) => void } }; controls: { target: { set: (...p: number[]) => void }; update: () => void }; touch: () => void; project: (p: unknown) => [number, number] }; session: unknown } }).fineComb, { path, sight } = stroke, l = Math.hypot(...sight), middle = [0, 1, 2].map((c) => path.reduce((n, p) => n + p[c], 0) / path.length);
+        f.state().set({ comb: { ...f.state().comb, tool: stroke.tool, cut: 'brush', along: stroke.along, from: stroke.from, symmetric: stroke.symmetric, curlMm: stroke.curlMm, pitchMm: stroke.pitchMm, size: 'world' }, brush: { ...f.state().brush, radiusMm: stroke.radiusMm, strength: stroke.strength, falloff: stroke.falloff } });
+        f.view.controls.target.set(...middle);
+        f.view.camera.position.set(...middle.map((v, c) => v - (0.9 * sight[c]) / l + (c === 2 && Math.abs(sight[1]) > 0.9 ? 0.01 : 0)));
+        f.view.controls.update();
+        f.view.touch();
+        const place = (f.view.controls.target as unknown as { clone: () => { set: (...p: number[]) => unknown } }).clone();
+        return path.map((p) => f.view.project(place.set(...p)));
+      }, s);
+      const box = (await page.getByTestId('view').boundingBox())!;
+      if (s.reverse) await page.keyboard.down('Control');
+      await page.mouse.move(box.x + pixels[0][0], box.y + pixels[0][1]);
+      await page.mouse.down();
+      for (const [x, y] of pixels.slice(1)) await page.mouse.move(box.x + x, box.y + y, { steps: 3 });
+      await page.mouse.up();
+      if (s.reverse) await page.keyboard.up('Control');
+    }
+    await saved();
+    const now = await floats((await stored(made.groomId)).guides.offsets), names = await ask<string[]>('f.state().history.done.map((s) => s.name)'), stride = 3 * N;
+    // strokes that begin beside the hair turn the view instead
+    expect(names.filter((n) => ['Comb', 'Cut', 'Part', 'Press', 'Lift', 'Smooth'].includes(n)).length).toBeGreaterThan(0.6 * strokes.length);
+    const far = (s: Float32Array): number => { const d = Array.from({ length: goal.length / stride }, (_, g) => { let sum = 0; for (let i = 1; i < N; i++) sum += Math.hypot(...[0, 1, 2].map((c) => s[stride * g + 3 * i + c] - goal[stride * g + 3 * i + c])) / (N - 1); return sum; }).sort((a, b) => a - b); return d[d.length >> 1]; };
+    // half of the guides are within so much of the demo's, and far nearer than they were planted
+    expect(far(now)).toBeLessThan(0.015);
+    expect(far(now)).toBeLessThan(0.6 * far(start));
   });
 });

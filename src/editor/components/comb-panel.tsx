@@ -145,7 +145,6 @@ function Chosen({ comb }: { comb: CombState }) {
         <Button disabled={chosen === 0} onClick={() => desk.invert()} {...helpProps('Chooses the others instead.')}>Others</Button>
         <Button data-testid="choose-grow" disabled={chosen === 0} onClick={() => desk.grow(false)} {...helpProps('Chooses the guides whose roots are next to chosen ones as well.')}>Grow</Button>
         <Button disabled={chosen === 0} onClick={() => desk.grow(true)} {...helpProps('Lets go of the guides at the rim.')}>Shrink</Button>
-        <Button onClick={() => desk.choose(Array.from({ length: all }, (_, g) => g), 'only')} {...helpProps('Chooses every guide of the plot.')}>Plot</Button>
       </div>
       <div className="mt-1 flex items-center gap-2"><div className="flex-1"><NumberField parameter={N.softCm} value={soft} onChange={setSoft} onCommit={() => undefined} /></div><Button disabled={chosen === 0} onClick={() => desk.soften(soft / 100)}>Soften</Button></div>
       <div className="mt-1 flex items-center text-soft">{two('Along', along, setAlong, '', 'along')}<span className="ml-auto"><Button onClick={() => desk.along(along[0], along[1], 0.1)} {...helpProps('Only these shares of the length of the chosen strands, with a soft passage.')}>Only these</Button></span></div>

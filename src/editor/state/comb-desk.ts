@@ -2,6 +2,7 @@
 import { bytesOf, floatsOf, packPlanting } from '../../core/document/buffers';
 import { composeStyle, layerShapes, styleThrough } from '../../core/document/style';
 import type { BufferId, GroomDocument, StyleLayer } from '../../core/document/schema';
+import { ALONG } from '../../core/groom/comb/along';
 import { acrossDab, mirrorStyle, rootPlaces } from '../../core/groom/comb/across';
 import { BrushStroke, type BrushKind, type BrushSettings } from '../../core/groom/comb/brush-stroke';
 import { chooseAlong, chooseAlso, chosenGuides, growChoice, invertChoice, rootSpacing, softenAcross, wholeGuides, type Choice, type HowToChoose } from '../../core/groom/comb/choice';
@@ -20,12 +21,6 @@ import { CageDesk } from './cage-desk';
 import type { MapName } from './plant-desk';
 import type { Session } from './session';
 import { useEditor } from './store';
-
-/** How the parts of a strand take a brush, root → tip. */
-export const ALONG = {
-  whole: [[0, 1], [1, 1]], tips: [[0, 0], [0.35, 0.15], [1, 1]], roots: [[0, 1], [0.5, 0.35], [1, 0]], middle: [[0, 0.1], [0.5, 1], [1, 0.1]],
-} as const satisfies Record<string, [number, number][]>;
-export type AlongName = keyof typeof ALONG;
 
 /** ms: rest before and length of the slices in which the skin is made ready. */
 const WARM_AFTER_MS = 500, WARM_MS = 8;

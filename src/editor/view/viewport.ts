@@ -49,6 +49,8 @@ export class Viewport {
   private readonly markLine: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   readonly overlays: Overlays;
   private readonly gripPoints: THREE.Points<THREE.BufferGeometry, THREE.PointsMaterial>;
+  private readonly cageLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  private readonly cagePoints: THREE.Points<THREE.BufferGeometry, THREE.PointsMaterial>;
   private readonly mapMesh: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
   private readonly plotMesh: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
   private readonly brushRing: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
@@ -98,6 +100,10 @@ export class Viewport {
     this.gripPoints = new THREE.Points(new THREE.BufferGeometry(), new THREE.PointsMaterial({ color: 0xffc27a, size: 11, sizeAttenuation: false, depthTest: false, transparent: true }));
     this.gripPoints.frustumCulled = false;
     this.gripPoints.renderOrder = 3;
+    this.cageLines = line(0xffc27a, 0.5, false);
+    this.cagePoints = new THREE.Points(new THREE.BufferGeometry(), new THREE.PointsMaterial({ color: 0xff5a3c, size: 11, sizeAttenuation: false, depthTest: false, transparent: true }));
+    this.cagePoints.frustumCulled = false;
+    this.cagePoints.renderOrder = 4;
     this.mapMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ vertexColors: true, transparent: true, opacity: 0.88, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
     this.mapMesh.frustumCulled = false;
     this.brushRing = line(0xffffff, 0.95, false);
@@ -106,7 +112,7 @@ export class Viewport {
     const floor = new THREE.GridHelper(4, 16, 0x3a3733, 0x4a4641);
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
-    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.overlays.group, this.gripPoints, this.mapMesh, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -247,6 +253,7 @@ export class Viewport {
     const grips = this.gripPlaces();
     this.gripPoints.visible = grips.length > 0;
     if (grips.length > 0) setSegments(this.gripPoints.geometry, Float32Array.from(grips.flatMap((g) => g.toArray())));
+    this.showCage(grips.length > 0 && stage === 'comb');
     this.brushRing.visible &&= (stage === 'comb' && state.comb.tool !== 'look') || stage === 'plant' || (stage === 'sway' && state.swayTool.name !== 'look');
     const bare = stage === 'fill' && state.covered !== null;
     const bringing = stage === 'plant' ? session.curveDesk.shown() : null;
@@ -370,6 +377,17 @@ export class Viewport {
     for (let i = 1; i < places.length; i++) P.push(...places[i - 1].toArray(), ...places[i].toArray());
     if (P.length > 0) setSegments(this.brushRing.geometry, Float32Array.from(P));
     this.touch();
+  }
+  /** Lines between the handles of a cage; those that are chosen stand out. */
+  private showCage(on: boolean): void {
+    const { cage: desk } = this.session.combDesk, { cage } = desk;
+    this.cageLines.visible = on && cage !== null;
+    this.cagePoints.visible = on && cage !== null && desk.chosen.size > 0;
+    if (!on || !cage) return;
+    const { n, handles } = cage, lines: number[] = [];
+    for (let h = 0; h < n ** 3; h++) for (let c = 0; c < 3; c++) if (Math.floor(h / n ** c) % n < n - 1) for (const k of [h, h + n ** c]) lines.push(handles[3 * k], handles[3 * k + 1], handles[3 * k + 2]);
+    setSegments(this.cageLines.geometry, Float32Array.from(lines));
+    if (desk.chosen.size > 0) setSegments(this.cagePoints.geometry, Float32Array.from([...desk.chosen].flatMap((h) => [handles[3 * h], handles[3 * h + 1], handles[3 * h + 2]])));
   }
   /** Given by the grips of what is chosen. */
   gripPlaces: () => THREE.Vector3[] = () => [];
