@@ -177,7 +177,7 @@ function Sides({ comb }: { comb: CombState }) {
 }
 
 function Layers({ document }: PanelProps) {
-  const { session } = useWorkshop(), { combDesk: desk } = session, chosen = useEditor((s) => s.comb.layer), layers = document.guides?.style?.layers ?? [], look = (): void => set({ tool: 'look' });
+  const { session } = useWorkshop(), { combDesk: desk } = session, chosen = (useEditor((s) => s.comb.layer), desk.layer), layers = document.guides?.style?.layers ?? [], look = (): void => set({ tool: 'look' });
   const row = (id: string, content: ReactNode): ReactNode => <div key={id} data-testid={`layer-${id || 'base'}`} aria-current={desk.layer === id} className="rounded border border-transparent px-1 py-0.5 aria-[current=true]:border-copper aria-[current=true]:bg-lifted">{content}</div>;
   const masks = [{ value: '', label: 'everywhere', help: 'The layer counts alike all over.' }, ...(Object.keys(MAP_NAMES) as MapName[]).filter((m) => desk.mapId(m)).map((m) => ({ value: m as string, label: `by ${MAP_NAMES[m].toLowerCase()} as it is`, help: 'The layer counts as much as that map says now.' }))];
   return (

@@ -51,7 +51,7 @@ export class CombDesk {
   // ------------------------------------------------------------ which shapes are seen and combed
 
   /** The layer that strokes go to: '' for the base. */
-  get layer(): string { const { comb } = useEditor.getState(), layers = this.session.document.guides?.style?.layers; return layers?.some((l) => l.id === comb.layer) ? comb.layer : ''; }
+  get layer(): string { const { layer } = useEditor.getState().comb, layers = this.session.document.guides?.style?.layers ?? []; return layer === null ? (layers.at(-1)?.id ?? '') : layers.some((l) => l.id === layer) ? layer : ''; }
   /** Whether only what lies up to the chosen layer is seen: while it is being combed. */
   get seenWhole(): boolean { const { stage, comb } = useEditor.getState(); return stage === 'comb' && comb.tool !== 'look' && !!this.session.document.guides?.style; }
   /** Shapes as they are seen now, of their own. */

@@ -31,8 +31,8 @@ export interface CombState {
   what: 'strands' | 'points';
   map: PlotMap | SwayMap;
   value: number;
-  /** Layer that strokes go to; '' for the base. */
-  layer: string;
+  /** Layer that strokes go to; '' for the base, null for the uppermost there is. */
+  layer: string | null;
   colour: 'plain' | 'length' | 'chosen' | 'hold';
   xray: boolean;
   isolate: boolean;
@@ -153,7 +153,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   groom: null, loadError: null, history: null, save: 'saved', saveMessage: '',
   stage: 'cast', frame: 0, playing: false,
   brush: { radiusMm: 28, radiusPx: 90, strength: 0.7, falloff: 0.8 },
-  comb: { tool: 'comb', cut: 'brush', along: 'whole', from: 0, curlMm: 9, pitchMm: 60, symmetric: false, keepOff: 'skin', size: 'world', choose: 'brush', how: 'only', what: 'strands', map: 'hold', value: 0.5, layer: '', colour: 'plain', xray: false, isolate: false, mirrored: false, bindPose: false, cageSize: 3, cageFalloffCm: 0, cageKeepsLengths: true },
+  comb: { tool: 'comb', cut: 'brush', along: 'whole', from: 0, curlMm: 9, pitchMm: 60, symmetric: false, keepOff: 'skin', size: 'world', choose: 'brush', how: 'only', what: 'strands', map: 'hold', value: 0.5, layer: null, colour: 'plain', xray: false, isolate: false, mirrored: false, bindPose: false, cageSize: 3, cageFalloffCm: 0, cageKeepsLengths: true },
   chosen: 0, choiceCount: 0, settling: false, comparing: null, heading: null, fetching: () => null,
   show: { hair: true, guides: false, pills: false, marks: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },

@@ -228,7 +228,7 @@ export class Viewport {
     if (ghost) setSegments(this.ghostLines.geometry, guideSegments(ghost.points, ghost.pointCount));
     this.guideLines.material.depthTest = !(stage === 'comb' && state.comb.xray);
     this.guideLines.renderOrder = stage === 'comb' && state.comb.xray ? 2 : 1;
-    this.guideLines.material.opacity = stage === 'comb' && hairOn ? (state.chosen > 0 || state.comb.colour !== 'plain' || session.combDesk.marked ? 0.7 : 0.28) : stage === 'plant' && state.plantTool.name === 'paint' ? 0.16 : 0.9;
+    this.guideLines.material.opacity = stage === 'comb' && hairOn ? (state.chosen > 0 || state.comb.colour !== 'plain' || session.combDesk.marked ? 0.7 : 0.18) : stage === 'plant' && state.plantTool.name === 'paint' ? 0.16 : 0.9;
 
     const marked = state.marked >= 0 && shown && guides ? state.marked : -1;
     this.markLine.visible = marked >= 0 && (stage === 'proof' || stage === 'bake' || stage === 'sway');
