@@ -1,6 +1,12 @@
 /** `./comb bench brush`: what one touch of each brush costs, beside placing all guides once. */
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { cpus } from 'node:os';
+import { bufferId, bytesOf, floatsOf } from '../src/core/document/buffers';
+import { edit, startHistory, undo } from '../src/core/document/edits';
+import { newDocument } from '../src/core/document/schema';
+import { makeRandom } from '../src/core/math/random';
+import { BufferStore } from '../src/editor/state/buffer-store';
+import { lengthsOf } from '../src/editor/state/lengths';
 import { BRUSHES, BrushStroke, type BrushKind } from '../src/core/groom/comb/brush-stroke';
 import { KeepOff } from '../src/core/groom/comb/keep-off';
 import { dabOf, mirroredDab, Strides } from '../src/core/groom/comb/reach';
@@ -71,6 +77,36 @@ function strokes(groom: ReturnType<typeof groomOf>, kind: BrushKind, radius: num
     }
   }
   return times.sort((a, b) => a - b);
+}
+
+steps(groomOf(5000));
+/** A thousand strokes in a row: what a step back costs, and what is held when they are all there. */
+function steps(groom: ReturnType<typeof groomOf>): void {
+  const store = new BufferStore(), n = groom.normals.length / 3, radius = radiusFor(groom, 500), points = groom.points.slice(), offsets = groom.offsets.slice(), random = makeRandom(4), stride = 3 * POINTS, label = `${n.toLocaleString('en')} guides, a thousand strokes`;
+  const first = newDocument(mesh.name, { clip: '', start: 0, end: 1, fps: 24, cyclic: false }), keep = (): string => { const bytes = bytesOf(offsets), id = bufferId(bytes); store.set(id, bytes); store.onServer.add(id); return id; };
+  let id = keep(), history = startHistory({ ...first, guides: { count: n, pointCount: POINTS, planting: id, offsets: id, plantKey: '0'.repeat(64), combed: true } });
+  const heldAt: number[] = [], ends: number[] = [];
+  for (let k = 1; k <= 1000; k++) {
+    const stroke = new BrushStroke('comb', { points, pointCount: POINTS, normals: groom.normals, chosen: null }, settings(radius), []), at = 3 * Math.floor((random() * points.length) / 3), d = dabOf(points.subarray(at, at + 3), [0, 1, 2].map((c) => points[at + c] + 0.01 * (random() - 0.5)), SIGHT);
+    stroke.touch(d);
+    const t = performance.now(), was = id;
+    for (const g of stroke.changed) placeGuides(points.subarray(stride * g, stride * (g + 1)), groom.motions.subarray(7 * g, 7 * g + 7), POINTS, offsets.subarray(stride * g, stride * (g + 1)), true);
+    id = keep();
+    store.inUse = new Set([id]);
+    store.follow(was, id, 4 * stride);
+    history = edit(history, 'Comb', (draft) => { draft.guides!.offsets = id; });
+    ends.push(performance.now() - t);
+    if (k % 250 === 0) { globalThis.gc?.(); heldAt.push(store.bytes / 1048576); }
+  }
+  const backs: number[] = [];
+  for (let k = 0; k < 40; k++) { const t = performance.now(); history = undo(history); const back = floatsOf(store.get(history.document.guides!.offsets)!); lengthsOf(back, POINTS); backs.push(performance.now() - t); }
+  backs.sort((a, b) => a - b);
+  ends.sort((a, b) => a - b);
+  result.figures[`${label}: end of a stroke, kept and named, ms (middle)`] = ends[500];
+  result.figures[`${label}: undo of a stroke, ms (middle)`] = backs[20];
+  result.figures[`${label}: undo of a stroke, ms (19 of 20)`] = backs[38];
+  heldAt.forEach((mb, k) => { result.figures[`${label}: held after ${250 * (k + 1)}, MB`] = mb; });
+  result.ratios[`${label}: held after 1000 / after 500`] = heldAt[3] / heldAt[1];
 }
 
 mkdirSync('bench-results', { recursive: true });

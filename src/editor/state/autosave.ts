@@ -76,7 +76,7 @@ export function startAutosave(session: Session): () => void {
     clearTimeout(timer);
     timer = setTimeout(() => void save(), QUIET_MS);
   });
-  const warn = (e: BeforeUnloadEvent): void => { if (useEditor.getState().save !== 'saved') e.preventDefault(); };
+  const warn = (e: BeforeUnloadEvent): void => { if (useEditor.getState().save !== 'saved' || session.combDesk.cage.moved) e.preventDefault(); };
   window.addEventListener('beforeunload', warn);
   session.saveNow = async () => {
     clearTimeout(timer);

@@ -23,6 +23,7 @@ import * as api from './api';
 import { BufferStore } from './buffer-store';
 import { CombDesk } from './comb-desk';
 import { CurveDesk } from './curve-desk';
+import { lengthsOf } from './lengths';
 import { PlantDesk } from './plant-desk';
 import { NO_RUN, useEditor, type EditorState } from './store';
 
@@ -618,10 +619,6 @@ export class Session {
       this.changed();
     }
   }
-}
-
-function lengthsOf(offsets: Float32Array, pointCount: number): Float32Array {
-  return Float32Array.from({ length: offsets.length / (3 * pointCount) }, (_, g) => polylineLength(offsets, g * pointCount, pointCount));
 }
 
 function joined(parts: Float32Array[]): Float32Array {

@@ -90,7 +90,7 @@ describe('key combinations', () => {
 describe('autosave', () => {
   interface Call { method: string; path: string; body: string }
   let calls: Call[], answers: ((call: Call) => Response)[], stop: () => void;
-  const session = { buffers: new BufferStore(), saveNow: () => Promise.resolve(false) };
+  const session = { buffers: new BufferStore(), combDesk: { cage: { moved: false } }, saveNow: () => Promise.resolve(false) };
   const settle = async (): Promise<void> => { for (let k = 0; k < 12; k++) await vi.advanceTimersByTimeAsync(200); };
   const ok = (version: number) => (): Response => Response.json({ version });
 
