@@ -187,7 +187,7 @@ describe('chosen strands, both sides, layers', () => {
     await page.mouse.up();
     await saved();
     expect((await stored()).guides.offsets).toBe(before.guides.offsets);
-    await page.getByTestId('choose-none').click();
+    await page.keyboard.press('Escape');
     expect(await ask<number>('f.state().chosen')).toBe(0);
   });
   it('combs both sides at once, and mirrors one side onto the other', async () => {

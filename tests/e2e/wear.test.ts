@@ -55,7 +55,7 @@ describe('garments from files of their own', () => {
     const told = (await wears([path.join(dir, 'scarf-v2.obj')])).join(' ');
     expect(told).toContain('Read as cm, Y up, which fits the character.');
     expect(told).toContain('takes the weights of the skin or cloth below');
-    expect(told).toContain('4 grooms went along.');
+    expect(told).toContain('5 grooms went along.');
     const after = await groom();
     expect(after.character.id).not.toBe(before.character.id);
     expect(after.document).toEqual(before.document);

@@ -215,6 +215,13 @@ export class CombDesk {
     useEditor.setState({ chosen: this.choice ? chosenGuides(this.choice, this.pointCount).length : 0, choiceCount: useEditor.getState().choiceCount + 1 });
     this.session.changed();
   }
+  /** Lets go of what the hand has: the cage, else the choice. False where there is neither. */
+  letGo(): boolean {
+    if (this.cage.cage) { this.cage.leave(); return true; }
+    if (!this.choice) return false;
+    this.setChoice(null);
+    return true;
+  }
   invert(): void { this.setChoice(this.choice ? invertChoice(this.choice) : null); }
   grow(shrink: boolean): void { const { rest, spacing } = this.roots(); if (this.choice) this.setChoice(growChoice(this.choice, this.pointCount, rest, 1.6 * spacing, shrink)); }
   soften(across: number): void { if (this.choice) this.setChoice(softenAcross(this.choice, this.pointCount, this.roots().rest, across)); }
@@ -264,7 +271,7 @@ export class CombDesk {
     if (!g || wanted === g.pointCount) return 0;
     const each = (shape: Float32Array): Float32Array => repoint(shape, g.pointCount, wanted, byShape).offsets, style = styleThrough(this.get, this.keep, g.style, g.pointCount, (k) => k, each);
     const now = repoint(floatsOf(this.get(g.offsets)!), g.pointCount, wanted, byShape), brought = g.brought && this.get(g.brought), shown = brought && this.keep(bytesOf(repoint(floatsOf(brought), g.pointCount, wanted, byShape).offsets));
-    const composed = this.keep(bytesOf(now.offsets));
+    const composed = this.keep(bytesOf(style ? composeStyle(this.get, { ...g, pointCount: wanted, style }, this.mask) : now.offsets));
     this.setChoice(null);
     useEditor.getState().edit(`${wanted} points a guide`, (d) => { Object.assign(d.guides!, { pointCount: wanted, offsets: composed, style, brought: shown }); });
     return now.error;

@@ -328,6 +328,7 @@ export class BrushTool {
   private key = (e: KeyboardEvent): void => {
     if (e.target instanceof HTMLElement && /INPUT|TEXTAREA|SELECT/.test(e.target.tagName)) return;
     if (e.type === 'keydown' && e.key === 'Escape' && (this.stroke || this.combing.busy)) { this.cancel(); return; }
+    if (e.type === 'keydown' && e.key === 'Escape' && useEditor.getState().stage === 'comb' && !document.querySelector('[role=dialog],[role=listbox],[data-headlessui-state=open]') && this.session.combDesk.letGo()) return;
     const { stage, comb } = useEditor.getState(), which = ({ r: stage === 'comb' && comb.size === 'screen' ? 'radiusPx' : 'radiusMm', s: 'strength', f: 'falloff' } as const)[e.key.toLowerCase() as 'r' | 's' | 'f'];
     if (!which || e.ctrlKey || e.metaKey || e.altKey) return;
     if (e.type === 'keydown' && this.active) {

@@ -46,7 +46,9 @@ const TRAIL = 0.8;
 /** m: no strand gets shorter. */
 export const SHORTEST = 0.002;
 /** m: no touch moves a point farther, so that none jumps through a head. */
-const FARTHEST = 0.008;
+const FARTHEST = 0.006;
+/** A strand that cannot be laid where it is wanted is tried on a shorter way, so often in all. */
+const ATTEMPTS = 3;
 /** How much of the way a full stride at full strength goes. */
 const RATE = 0.35;
 
@@ -132,22 +134,29 @@ export class BrushStroke {
         for (let i = 1; i < n; i++) this.lengths[n * g + i] *= scale;
         this.reach[g] *= scale;
         for (let i = 1; i < n; i++) for (let c = 0; c < 3; c++) points[o + 3 * i + c] = points[o + c] + scale * (before[3 * i + c] - before[c]);
-      } else {
-        this.limit();
-        this.chain.solve(points, o, n, wanted, this.lengths, n * g, this.held(g));
-      }
-      if (this.keep && !this.keep.layOut(points, o, n, n * g, before, this.lengths)) {
-        // it cannot be laid there: the strand stays as it was
-        if (kind === 'longer' || kind === 'match') { for (let i = 1; i < n; i++) this.lengths[n * g + i] /= scale; this.reach[g] /= scale; }
-        for (let i = 0; i < 3 * n; i++) points[o + i] = before[i];
-        continue;
-      }
+      } else this.limit();
+      if (!this.layOut(g, scale)) continue;
       this.bound(g);
       this.touched.push(g);
       this.changed.add(g);
     }
   }
 
+  /** Lays guide g out where the touch wants it; a shorter way where it cannot go so far. False where it stays as it was. */
+  private layOut(g: number, scale: number): boolean {
+    const { n, groom: { points }, wanted, before, keep, lengths } = this, o = 3 * n * g;
+    for (let attempt = 0; attempt < ATTEMPTS; attempt++) {
+      if (scale === 1) {
+        if (attempt > 0) for (let i = 0; i < 3 * n; i++) { wanted[i] = before[i] + 0.4 * (wanted[i] - before[i]); points[o + i] = before[i]; }
+        this.chain.solve(points, o, n, wanted, lengths, n * g, this.held(g));
+      }
+      if (!keep || keep.layOut(points, o, n, n * g, before, lengths)) return true;
+      if (scale !== 1) break;
+    }
+    if (scale !== 1) { for (let i = 1; i < n; i++) lengths[n * g + i] /= scale; this.reach[g] /= scale; }
+    for (let i = 0; i < 3 * n; i++) points[o + i] = before[i];
+    return false;
+  }
   /** Last of the points at the root that take no part at all: they stay where they are. */
   private held(g: number): number {
     const { n, profile, groom: { chosen } } = this;

@@ -16,7 +16,7 @@ const CLOSED = new WeakMap<Uint32Array, { closed: boolean; outward: 1 | -1 }>();
 const MOST_TURNS = 4;
 /** m: how finely a strand that turns out of the skin is put where it belongs. */
 const FINE = 2e-5;
-const LEAST_REACH = 0.006;
+const LEAST_REACH = 0.004;
 /** m: so far below cloth a point is under it, and not just pressed into it. */
 const UNDER = 5e-4;
 /** Share of the gap that a point at its edge may move before it is asked about again. */
