@@ -19,7 +19,7 @@ export function cutGuideTo(points: Points, pointCount: number, g: number, length
 
 /** Cuts guides where they first enter the brush. `mayCut`: whether a guide is one of the chosen. */
 export function cutAtBrush(points: Points, pointCount: number, radius: number, centre: ArrayLike<number>, sight: ArrayLike<number>, mayCut: (guide: number) => boolean = () => true): number[] {
-  return cutEach(points, pointCount, mayCut, (x, y, z) => brushDistance(x, y, z, centre, sight, radius) < 1);
+  return cutEach(points, pointCount, mayCut, (...at) => brushDistance(...at, centre, sight, radius) < 1);
 }
 function cutEach(points: Points, pointCount: number, mayCut: (guide: number) => boolean, within: (x: number, y: number, z: number) => boolean): number[] {
   const changed: number[] = [];
