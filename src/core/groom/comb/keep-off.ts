@@ -17,6 +17,8 @@ const MOST_TURNS = 4;
 /** m: how finely a strand that turns out of the skin is put where it belongs. */
 const FINE = 2e-5;
 const LEAST_REACH = 0.004;
+/** m: through a sheet nothing tells that a point has gone but the sheet itself: it is looked for farther off than a touch moves a point. */
+const SHEET_REACH = 0.009;
 /** m: so far below cloth a point is under it, and not just pressed into it. */
 const UNDER = 5e-4;
 /** Share of the gap that a point at its edge may move before it is asked about again. */
@@ -36,7 +38,7 @@ export class KeepOff {
       let known = CLOSED.get(triangles);
       // an open skin has an outside all the same; cloth has two sides
       if (!known) { const closed = !worn || describeShell(triangles, positions).closed; CLOSED.set(triangles, (known = { closed, outward: closed ? outwardSign(triangles, positions) : 1 })); }
-      return { field: new SkinField(positions, triangles, known.closed, known.outward, Math.max(LEAST_REACH, 1.2 * gap)), worn };
+      return { field: new SkinField(positions, triangles, known.closed, known.outward, Math.max(known.closed ? LEAST_REACH : SHEET_REACH, 1.2 * gap)), worn };
     });
   }
 

@@ -1,0 +1,64 @@
+import { describe, expect, it } from 'vitest';
+import { IcosahedronGeometry } from 'three';
+import { KeepOff } from '../groom/comb/keep-off';
+import { makeRandom } from '../math/random';
+import { SkinField } from './skin-field';
+import { Surface } from './surface';
+
+const ball = new IcosahedronGeometry(0.1, 6), P = Float64Array.from(ball.getAttribute('position').array), T = Uint32Array.from({ length: P.length / 3 }, (_, v) => v), surface = new Surface(P, T), n = new Float64Array(3);
+const sheet = { P: Float64Array.of(-0.1, 0, -0.1, 0.1, 0, -0.1, 0.1, 0, 0.1, -0.1, 0, 0.1), T: Uint32Array.of(0, 2, 1, 0, 3, 2) };
+
+describe('distances from the skin', () => {
+  // against three-mesh-bvh, which Surface asks
+  it('are those of a tree of boxes, with the side, on random places', () => {
+    const field = new SkinField(P, T, true, 1, 0.006), random = makeRandom(2);
+    let near = 0;
+    for (let k = 0; k < 4000; k++) {
+      const v = [random() - 0.5, random() - 0.5, random() - 0.5], l = Math.hypot(...v), r = 0.085 + 0.03 * random(), p = v.map((x) => (x / l) * r), d = field.at(p[0], p[1], p[2], 0, 0, 0, n), hit = surface.nearest(p)!, inside = hit.normal.reduce((s, x, c) => s + x * (p[c] - hit.point[c]), 0) < 0;
+      if (hit.distance > field.reach) { expect(d === Infinity || d === -Infinity || d < -field.reach).toBe(true); expect(d < 0).toBe(inside); if (d === Infinity) expect(field.beyond).toBeLessThanOrEqual(hit.distance + 1e-6); continue; }
+      near++;
+      expect(Math.abs(Math.abs(d) - hit.distance)).toBeLessThan(1e-6);
+      if (hit.distance > 1e-6) expect(d < 0).toBe(inside);
+      // the way out leads out
+      expect(n[0] * p[0] + n[1] * p[1] + n[2] * p[2]).toBeGreaterThan(0);
+    }
+    expect(near).toBeGreaterThan(1000);
+    expect(field.at(9, 9, 9, 0, 0, 0, n)).toBe(Infinity);
+  });
+  it('of a sheet: the side one comes from is out, and past its border nothing is in the way', () => {
+    const field = new SkinField(sheet.P, sheet.T, false, 1, 0.01);
+    expect(field.at(0, 0.004, 0, 0, 1, 0, n)).toBeCloseTo(0.004, 9);
+    expect(field.at(0, -0.004, 0, 0, 1, 0, n)).toBeCloseTo(-0.004, 9);
+    expect(field.at(0, -0.004, 0, 0, -1, 0, n)).toBeCloseTo(0.004, 9);
+    expect(field.at(0.105, -0.002, 0, 0, 1, 0, n)).toBeGreaterThan(0);
+  });
+});
+
+describe('what strands keep off', () => {
+  const strand = (...y: number[]): Float64Array => Float64Array.from(y.flatMap((v, i) => [0, v, 0.01 * i])), lengths = (s: Float64Array): Float64Array => Float64Array.from({ length: s.length / 3 }, (_, i) => (i === 0 ? 0 : Math.hypot(s[3 * i] - s[3 * i - 3], s[3 * i + 1] - s[3 * i - 2], s[3 * i + 2] - s[3 * i - 1])));
+  it('stay out of cloth they are pushed into, lengths kept; what is under it already is let be', () => {
+    const keep = new KeepOff([{ positions: sheet.P, triangles: sheet.T, worn: true }], 0.001), before = strand(0.02, 0.012, 0.006, 0.004), wanted = strand(0.02, 0.012, 0.003, -0.004), l = lengths(before), own = lengths(wanted);
+    keep.begin(4);
+    const now = wanted.slice();
+    expect(keep.layOut(now, 0, 4, 0, before, own)).toBe(true);
+    for (let i = 2; i < 4; i++) expect(now[3 * i + 1]).toBeGreaterThan(0.0009);
+    lengths(now).forEach((v, i) => expect(v).toBeCloseTo(own[i], 9));
+    expect(l[3]).toBeGreaterThan(0);
+    const under = new KeepOff([{ positions: P, triangles: T, worn: true }], 0.001), low = strand(0.09, 0.088, 0.086, 0.084), lower = low.slice();
+    lower[10] -= 0.002;
+    under.begin(4);
+    expect(under.layOut(lower, 0, 4, 0, low, lengths(lower))).toBe(true);
+    expect(lower[10]).toBeCloseTo(low[10] - 0.002, 9);
+  });
+  it('know places from stroke to stroke, and ask again where strands have gone', () => {
+    const keep = new KeepOff([{ positions: P, triangles: T, worn: false }], 0.001), out = Float64Array.of(0, 0.1, 0, 0, 0.11, 0, 0, 0.12, 0), into = Float64Array.of(0, 0.1, 0, 0.009, 0.099, 0, 0.018, 0.094, 0), first = out.slice();
+    keep.begin(3);
+    expect(keep.layOut(first, 0, 3, 0, out, lengths(out))).toBe(true);
+    expect(first).toEqual(out);
+    expect(keep.warm(out, 0, () => false)).toBe(3);
+    const now = into.slice();
+    keep.begin(3);
+    expect(keep.layOut(now, 0, 3, 0, out, lengths(into))).toBe(true);
+    for (let i = 1; i < 3; i++) expect(Math.hypot(now[3 * i], now[3 * i + 1], now[3 * i + 2])).toBeGreaterThan(0.0995);
+  });
+});
