@@ -23,7 +23,7 @@ export interface Parameter {
   integer?: boolean;
 }
 
-const parameter = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string, integer = false): Parameter => ({ label, unit, min, max, step, fallback, help, integer });
+export const parameter = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string, integer = false): Parameter => ({ label, unit, min, max, step, fallback, help, integer });
 
 export const PLANT_PARAMETERS = {
   guideCount: parameter('Guides', '', 1, 4000, 1, 300, 'How many guides are spread evenly over the plot.', true),

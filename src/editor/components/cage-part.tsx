@@ -1,19 +1,17 @@
 'use client';
 /** The cage's numbers. */
 import { useState } from 'react';
-import type { Parameter } from '../../core/document/schema';
-import { useEditor, type CombState } from '../state/store';
+import { parameter } from '../../core/document/schema';
+import { setComb as set, useEditor } from '../state/store';
 import { Button, helpProps, Note, NumberField, Toggle } from './controls';
 import { useWorkshop } from './context';
 
-const set = (change: Partial<CombState>): void => useEditor.setState({ comb: { ...useEditor.getState().comb, ...change } });
-const number = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string, integer = false): Parameter => ({ label, unit, min, max, step, fallback, help, integer });
 const N = {
-  size: number('Handles', '', 2, 5, 1, 3, 'Along each edge of the box.', true),
-  falloff: number('Falloff', 'cm', 0, 40, 0.5, 0, 'Handles so near to a chosen one go along, less the farther they are.'),
-  move: ['x', 'y', 'z'].map((a) => number(`Move ${a}`, 'mm', -300, 300, 1, 0, 'How far the chosen handles move.')),
-  turn: ['x', 'y', 'z'].map((a) => number(`Turn ${a}`, '°', -180, 180, 1, 0, 'How far they turn about their middle.')),
-  scale: number('Scale', '×', 0.1, 3, 0.01, 1, 'How far they move away from their middle.'),
+  size: parameter('Handles', '', 2, 5, 1, 3, 'Along each edge of the box.', true),
+  falloff: parameter('Falloff', 'cm', 0, 40, 0.5, 0, 'Handles so near to a chosen one go along, less the farther they are.'),
+  move: ['x', 'y', 'z'].map((a) => parameter(`Move ${a}`, 'mm', -300, 300, 1, 0, 'How far the chosen handles move.')),
+  turn: ['x', 'y', 'z'].map((a) => parameter(`Turn ${a}`, '°', -180, 180, 1, 0, 'How far they turn about their middle.')),
+  scale: parameter('Scale', '×', 0.1, 3, 0.01, 1, 'How far they move away from their middle.'),
 };
 
 export function CagePart() {

@@ -3,19 +3,17 @@
 import { ArrowDown, ArrowUp, Eye, EyeOff, Plus, Trash2 } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
 import { toast } from 'sonner';
-import { PLANT_PARAMETERS, SWAY_PARAMETERS, type Parameter } from '../../core/document/schema';
+import { parameter, PLANT_PARAMETERS, SWAY_PARAMETERS } from '../../core/document/schema';
 import { rememberStyle, pasteRemembered, rememberedStyle } from '../state/style-clipboard';
 import { MAP_NAMES, type MapName } from '../state/plant-desk';
-import { useEditor, type CombState, type CombTool } from '../state/store';
+import { setComb as set, useEditor, type CombState, type CombTool } from '../state/store';
 import { BrushFields } from './brush-fields';
 import { CagePart } from './cage-part';
 import { Button, Choice, Fold, helpProps, IconButton, Note, NumberField, OneOf, Question, Tick, Toggle } from './controls';
 import { Field, First, type PanelProps } from './panel-parts';
 import { useWorkshop } from './context';
 
-const set = (change: Partial<CombState>): void => useEditor.setState({ comb: { ...useEditor.getState().comb, ...change } });
-
-/** What each brush does, in a sentence; the same list names them in the command box. */
+/** What each brush is called in the palette, and what it does, in a sentence. */
 export const BRUSH_HELP: Record<CombTool, { name: string; help: string }> = {
   look: { name: 'Look', help: 'No brush: the pointer only looks around, and layers are seen blended.' },
   comb: { name: 'Comb', help: 'Hair follows the stroke. Roots and lengths stay.' },
@@ -42,18 +40,17 @@ const ROWS: [string, CombTool[]][] = [
   ['way', ['comb', 'smooth', 'straighten', 'part']], ['lock', ['gather', 'spread', 'twist', 'curl']], ['skin', ['lift', 'press', 'settle']],
   ['length', ['longer', 'match', 'cut']], ['guides', ['add', 'remove', 'paint']], ['hand', ['choose', 'cage', 'look']],
 ];
-const number = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string, integer = false): Parameter => ({ label, unit, min, max, step, fallback, help, integer });
 const N = {
-  from: number('From', '×', 0, 0.95, 0.01, 0, 'Share of the length below which strands are let be: 0 takes whole strands, 0.5 their outer half.'),
-  curlMm: number('Curl radius', 'mm', 1, 60, 0.5, 9, 'Radius of the curls.'),
-  pitchMm: number('Curl pitch', 'mm', 5, 300, 1, 60, 'Way along the strand from one turn to the next. A turn needs four points or more.'),
-  value: number('Value', '', 0, 1, 0.01, 0.5, 'What the map is painted toward.'),
-  lengthCm: number('Length', 'cm', 0.2, 120, 0.1, 20, 'Length of the chosen guides, or all.'),
-  spread: number('Shorter by', '×', 0, 0.9, 0.01, 0, 'Guides get shorter than that by up to this share, at random.'),
-  offMm: number('Roots off', 'mm', 0, 10, 0.05, 0, 'How far the roots stand off the skin along its normal.'),
-  softCm: number('Soft rim', 'cm', 0.1, 20, 0.1, 2, 'Guides so far from the chosen ones take part less and less.'),
-  along0: number('Root side', '×', 0, 1, 0.01, 0.5, 'From this share of the length on.'),
-  along1: number('Tip side', '×', 0, 1, 0.01, 1, 'Up to this share of the length.'),
+  from: parameter('From', '×', 0, 0.95, 0.01, 0, 'Share of the length below which strands are let be: 0 takes whole strands, 0.5 their outer half.'),
+  curlMm: parameter('Curl radius', 'mm', 1, 60, 0.5, 9, 'Radius of the curls.'),
+  pitchMm: parameter('Curl pitch', 'mm', 5, 300, 1, 60, 'Way along the strand from one turn to the next. A turn needs four points or more.'),
+  value: parameter('Value', '', 0, 1, 0.01, 0.5, 'What the map is painted toward.'),
+  lengthCm: parameter('Length', 'cm', 0.2, 120, 0.1, 20, 'Length of the chosen guides, or all.'),
+  spread: parameter('Shorter by', '×', 0, 0.9, 0.01, 0, 'Guides get shorter than that by up to this share, at random.'),
+  offMm: parameter('Roots off', 'mm', 0, 10, 0.05, 0, 'How far the roots stand off the skin along its normal.'),
+  softCm: parameter('Soft rim', 'cm', 0.1, 20, 0.1, 2, 'Guides so far from the chosen ones take part less and less.'),
+  along0: parameter('Root side', '×', 0, 1, 0.01, 0.5, 'From this share of the length on.'),
+  along1: parameter('Tip side', '×', 0, 1, 0.01, 1, 'Up to this share of the length.'),
 };
 
 export function CombPanel({ document }: PanelProps) {
@@ -192,7 +189,7 @@ function Layers({ document }: PanelProps) {
             <IconButton label={`Move ${l.name} down`} disabled={layers.indexOf(l) === 0} onClick={() => { look(); desk.moveLayer(l.id, layers.indexOf(l) - 1); }}><ArrowDown size={12} /></IconButton>
             <IconButton label={`Remove ${l.name}`} onClick={() => { desk.removeLayer(l.id); toast.info(`${l.name} was removed; it is one Undo away.`); }}><Trash2 size={12} /></IconButton>
           </div>
-          <NumberField testId={`amount-${l.id}`} parameter={number('Amount', '', 0, 1, 0.01, 1, 'How far the layer is laid over what is below.')} value={l.amount} onChange={(amount) => { look(); desk.changeLayer(l.id, { amount }); }} onCommit={() => useEditor.getState().endStep()} />
+          <NumberField testId={`amount-${l.id}`} parameter={parameter('Amount', '', 0, 1, 0.01, 1, 'How far the layer is laid over what is below.')} value={l.amount} onChange={(amount) => { look(); desk.changeLayer(l.id, { amount }); }} onCommit={() => useEditor.getState().endStep()} />
           {masks.length > 1 && <OneOf label="Mask" value={l.mask === null ? '' : (masks.find((m) => m.value !== '' && desk.mapId(m.value as MapName) === l.mask)?.value ?? 'own')} onChange={(v) => { look(); desk.changeLayer(l.id, { mask: v === '' ? null : desk.mapId(v as MapName) }); }} options={l.mask !== null && !masks.some((m) => m.value !== '' && desk.mapId(m.value as MapName) === l.mask) ? [...masks, { value: 'own', label: 'a map as it was', help: 'A map that has been painted on since.' }] : masks} />}
         </>
       )))}

@@ -180,3 +180,6 @@ export const useEditor = create<EditorState>((set, get) => ({
     wait.then(() => { if (get().heading === next) set({ heading: null, saveMessage: '', ...(get().history === history ? { history: next } : {}) }); }, (cause: unknown) => set({ heading: null, saveMessage: `The earlier step could not be fetched: ${cause instanceof Error ? cause.message : String(cause)}` }));
   },
 }));
+
+/** Changes what is in hand in Comb. */
+export const setComb = (change: Partial<CombState>): void => useEditor.setState({ comb: { ...useEditor.getState().comb, ...change } });

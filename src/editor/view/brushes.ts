@@ -6,6 +6,7 @@ import type { SurfacePoint } from '../../core/mesh/surface';
 import type { Session } from '../state/session';
 import { useEditor, type BrushName } from '../state/store';
 import { CombStrokes } from './comb-strokes';
+import { insideOutline } from './outline';
 import type { Viewport } from './viewport';
 
 const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie', draw: 'Draw a guide', between: 'Add guides', flow: 'Stroke of flow', redraw: 'Redraw a guide' };
@@ -244,12 +245,7 @@ export class BrushTool {
       const [a, b, c] = surface.corners(f);
       mid.set((a[0] + b[0] + c[0]) / 3, (a[1] + b[1] + c[1]) / 3, (a[2] + b[2] + c[2]) / 3);
       const [x, y] = view.project(mid);
-      let inside = false;
-      for (let i = 0, j = outline.length - 1; i < outline.length; j = i++) {
-        const [px, py] = outline[i], [qx, qy] = outline[j];
-        if (py > y !== qy > y && x < ((qx - px) * (y - py)) / (qy - py) + px) inside = !inside;
-      }
-      if (!inside) continue;
+      if (!insideOutline(outline, x, y)) continue;
       const ray = mid.clone().sub(from), far = ray.length(), hit = surface.raycast(from.toArray(), ray.divideScalar(far).toArray());
       if (!hit || hit.distance > far - 0.004) out.push(f);
     }

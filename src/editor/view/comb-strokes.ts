@@ -1,11 +1,11 @@
 /** What the pointer does in Comb: strokes of brushes, cutting, choosing, adding and removing guides. */
 import * as THREE from 'three';
-import type { BrushKind } from '../../core/groom/comb/brush-stroke';
-import { BRUSHES } from '../../core/groom/comb/brush-stroke';
+import { BRUSHES, type BrushKind } from '../../core/groom/comb/brush-stroke';
 import { brushDistance, dabOf, Strides } from '../../core/groom/comb/reach';
 import type { SurfacePoint } from '../../core/mesh/surface';
 import type { Session } from '../state/session';
 import { useEditor, type CombTool } from '../state/store';
+import { insideOutline } from './outline';
 import type { Viewport } from './viewport';
 
 export interface Hit { point: THREE.Vector3; normal: THREE.Vector3; face: number; depth: number }
@@ -120,7 +120,7 @@ export class CombStrokes {
       if (now.line.length > 1) { desk.begin('cut', { radius: 0, strength: 1, falloff: 1, reverse: false }); desk.cutLine(now.line, this.projected); }
       desk.end(word);
     } else if (now.tool === 'settle') desk.settle([...now.guides]);
-    else if (now.tool === 'add') { if (now.roots.length > 0) session.desk.between(now.roots.map((r) => ({ ...r }))); }
+    else if (now.tool === 'add') { if (now.roots.length > 0) session.desk.between(now.roots); }
     else if (now.tool === 'remove') desk.removeOr([...now.guides]);
     else if (now.tool === 'choose') {
       if (now.line.length > 2) this.within(now);
@@ -152,10 +152,7 @@ export class CombStrokes {
     for (let p = 0; p < P.length / 3; p++) {
       if (p % n === 0) continue;
       const at = this.projected(P[3 * p], P[3 * p + 1], P[3 * p + 2]);
-      if (!at) continue;
-      let inside = false;
-      for (let i = 0, j = line.length - 1; i < line.length; j = i++) if (line[j][1] > at[1] !== line[i][1] > at[1] && at[0] < ((line[j][0] - line[i][0]) * (at[1] - line[i][1])) / (line[j][1] - line[i][1]) + line[i][0]) inside = !inside;
-      if (!inside) continue;
+      if (!at || !insideOutline(line, at[0], at[1])) continue;
       const way = [0, 1, 2].map((c) => P[3 * p + c] - eye.getComponent(c)), far = Math.hypot(...way), hit = surface.raycast(eye.toArray(), way.map((v) => v / far));
       if (hit && hit.distance < far - 0.002) continue;
       now.points.add(p);
