@@ -2,10 +2,9 @@
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { cpus } from 'node:os';
 import { floatsOf, uintsOf, unpackPlanting } from '../src/core/document/buffers';
-import type { GroomDocument } from '../src/core/document/schema';
-import { fillPlot, NODES, strandShape } from '../src/core/fill/strands';
+import { usualTreatments, type GroomDocument } from '../src/core/document/schema';
+import { fillPlot, FillShapes } from '../src/core/fill/strands';
 import { rootPlace } from '../src/core/groom/planting';
-import { polylineLength } from '../src/core/groom/polyline';
 import { poseCharacter, skinPositions } from '../src/core/mesh/character';
 import { Surface } from '../src/core/mesh/surface';
 import { collidersOf } from '../src/core/sway/colliders';
@@ -53,10 +52,12 @@ const cases: [string, Scene][] = [
   ['all together', scene({ roles: roles('shell'), loft: 0.5, windSpeed: 3 })],
 ];
 const costs = cases.map(([name, s]) => [name, cost(s)] as const), free = costs[0][1].ms;
-const strands = fillPlot(surface, faces, planting, offsets, POINTS, { count: STRANDS, full: STRANDS }, 1, 0.2), shape = { clump: 0.5, lock: 0.6, frizz: 0.0005, lengthSpread: 0.2 };
-const lengths = Float32Array.from({ length: GUIDES }, (_, g) => polylineLength(offsets, g * POINTS, POINTS)), P = new Float32Array(3 * NODES * STRANDS), one = new Float32Array(3 * NODES);
+const NODES = 16, strands = fillPlot({ surface, faces, guides: planting, offsets, pointCount: POINTS, count: STRANDS, full: STRANDS, seed: 1, density: null, sections: null, treatments: usualTreatments({ clump: 0.5, lock: 0.6, frizzMm: 0.5, shorter: 0.2 }), turn: 0, nodes: NODES, maps: {}, mesh: () => null }), shapes = new FillShapes(strands), motions = new Float64Array(7 * STRANDS);
+const P = new Float32Array(3 * NODES * STRANDS);
+for (let s = 0; s < STRANDS; s++) motions.set([0, 0, 0, 1, ...rootPlace(surface, strands.roots, s)], 7 * s);
 let t = performance.now();
-for (let s = 0; s < STRANDS; s++) { strandShape(strands, s, offsets, lengths, POINTS, shape, [0, 0, 0, 1, ...rootPlace(surface, strands.roots, s)], one); P.set(one, 3 * NODES * s); }
+shapes.at(offsets, POINTS);
+shapes.place(motions, P);
 const evaluate = performance.now() - t;
 t = performance.now();
 const posed = new PosedObstacles({ pills: [], floors: [], shells: [{ triangles: mesh.triangles, closed: true }] }, [], [rest], boxOf(P, 0.02)), field = performance.now() - t;

@@ -1,7 +1,6 @@
 /** `./comb bench`: what the parts cost on this machine, as figures and as ratios within one run. */
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { cpus } from 'node:os';
-import { fillPlot, NODES, strandShape } from '../src/core/fill/strands';
 import { scatterEvenly, rootPlace } from '../src/core/groom/planting';
 import { growGuide } from '../src/core/groom/grow';
 import { poseCharacter, skinPositions } from '../src/core/mesh/character';
@@ -9,13 +8,12 @@ import { Surface } from '../src/core/mesh/surface';
 import { collidersOf } from '../src/core/sway/colliders';
 import { SwayRun, type Scene } from '../src/core/sway/run';
 import { newDocument } from '../src/core/document/schema';
-import { polylineLength } from '../src/core/groom/polyline';
 import { readGlb } from '../src/formats/gltf';
 import { demoGroom } from '../src/server/demo-oda';
 import { floatsOf, unpackPlanting } from '../src/core/document/buffers';
 import { startTrial } from './trial';
 
-const GUIDES = 500, POINTS = 16, FRAMES = 24, STRANDS = 20000;
+const GUIDES = 500, POINTS = 16, FRAMES = 24;
 const read = await readGlb(new Uint8Array(readFileSync('demo/cast/oda.glb')));
 if (!read.ok) throw new Error(read.error.message);
 const character = read.value, mesh = character.meshes.find((m) => m.hair.length > 0)!;
@@ -34,7 +32,6 @@ function time(task: () => void): number {
 const document = newDocument(mesh.name, { clip: 'look back', start: 0, end: 48, fps: 24, cyclic: false });
 const planting = scatterEvenly(surface, faces, GUIDES, 1), offsets = new Float32Array(3 * POINTS * GUIDES);
 const grow = time(() => { for (let g = 0; g < GUIDES; g++) offsets.set(growGuide(surface, rootPlace(surface, planting, g), surface.normal(planting.faces[g]), { length: 0.24, pointCount: POINTS, lie: 'falling', lift: 0.012 }), 3 * POINTS * g); });
-const lengths = Float32Array.from({ length: GUIDES }, (_, g) => polylineLength(offsets, g * POINTS, POINTS));
 const scene = (pills: boolean): Scene => ({ character, mesh, clip: character.clips.find((c) => c.name === 'look back')!, shot: document.shot, planting, offsets, pointCount: POINTS, hidden: [], settings: { ...document.sway, roles: pills ? PILLS : BARE, chooseSubsteps: false } });
 const fit = time(() => { collidersOf(character, [], scene(true).settings); });
 const pills = collidersOf(character, [], scene(true).settings);
@@ -51,11 +48,6 @@ const demoRun = new SwayRun({ ...scene(true), planting: unpackPlanting(demo.buff
 const demoStart = performance.now();
 for (let k = 0; k < 73; k++) demoRun.advance();
 const demoTime = performance.now() - demoStart;
-
-let strands = fillPlot(surface, faces, planting, offsets, POINTS, { count: 100, full: STRANDS }, 1, 0.2);
-const weights = time(() => { strands = fillPlot(surface, faces, planting, offsets, POINTS, { count: STRANDS, full: STRANDS }, 1, 0.2); });
-const out = new Float32Array(3 * NODES), shape = { clump: 0.5, lock: 0.6, frizz: 0.0005, lengthSpread: 0.2 };
-const evaluate = time(() => { for (let s = 0; s < STRANDS; s++) strandShape(strands, s, offsets, lengths, POINTS, shape, [0, 0, 0, 1, 0, 0, 0], out); });
 
 const trial = await startTrial();
 let bake = 0;
@@ -80,14 +72,11 @@ const result = {
     'the same without pills, ms per frame': round(free),
     'pills fitted to the character, ms': round(fit),
     'guides grown, µs each': round((1000 * grow) / GUIDES),
-    'filled strand: roots and weights, µs each': round((1000 * weights) / STRANDS),
-    'filled strand: shape on the CPU, µs each': round((1000 * evaluate) / STRANDS),
     [`the demo groom, ${demoGuides} guides lying on the head, ms per frame`]: round(demoTime / 73),
     'bake of the demo groom, 49 frames and 24 of pre-roll, into the database, s': round(bake / 1000),
   },
   ratios: {
     'sway with pills / without': round(touching / free),
-    'sway of a guide-frame / shape of a filled strand': round(((1000 * touching) / GUIDES) / ((1000 * evaluate) / STRANDS), 1),
     'bake / computing its frames alone': round(bake / demoTime),
   },
 };

@@ -12,6 +12,7 @@ import { addScaled, dot, mix, normalize, scale, smoothStep, type Vec3 } from '..
 import { poseCharacter, restPositions, skinPositions, type Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
 import bobStrokes from './bob.strokes.json';
+import { usualTreatments } from '../core/document/schema';
 import { groomMaker, type DemoGroom } from './demo-groom';
 
 export const ODA_GUIDES = 420;
@@ -116,7 +117,7 @@ function tailOf(made: ReturnType<typeof groomMaker>, surface: Surface, scalp: nu
     }
     return resampleEvenly(path, TAIL_POINTS);
   }, (d, count) => {
-    Object.assign(d.fill, { melanin: 0.32, redness: 0.5, count: 50000, clump: 0.35, lock: 0.4, frizzMm: 0.25, lengthSpread: 0.15 });
+    Object.assign(d.fill, { melanin: 0.32, redness: 0.5, count: 50000, treatments: usualTreatments({ clump: 0.35, lock: 0.4, frizzMm: 0.25, shorter: 0.15 }) });
     Object.assign(d.sway, { hold: 0.85, loft: 0.35, loftSpacingMm: 8, profiles: { ...d.sway.profiles, hold: [[0, 1], [0.42, 1], [0.55, 0.12], [1, 0.05]] } });
     d.plant.lengthCm = 38;
     d.sway.ties = [{ id: 'band', name: 'band', on: true, kind: 'ring', guides: Array.from({ length: count }, (_, k) => k).filter((k) => !fringes.includes(k)), from: 0.34, to: 0.44, node: '', firmness: 0.9, snap: null, wears: null }];
@@ -137,7 +138,7 @@ function browsOf(made: ReturnType<typeof groomMaker>, surface: Surface, characte
     d.hidden = ['brows'];
     d.plant.lengthCm = 0.9;
     d.plant.lie = 'lying';
-    Object.assign(d.fill, { count: 1400, preview: 1400, widthUm: 90, taper: 0.1, melanin: 0.9, redness: 0.5, gloss: 0.4, clump: 0.1, lock: 0.1, frizzMm: 0.15, lengthSpread: 0.35 });
+    Object.assign(d.fill, { count: 1400, preview: 1400, widthUm: 90, taper: 0.1, melanin: 0.9, redness: 0.5, gloss: 0.4, treatments: usualTreatments({ clump: 0.1, lock: 0.1, frizzMm: 0.15, shorter: 0.35 }) });
     Object.assign(d.sway, { hold: 0.98, roles: { ...d.sway.roles, body: 'off', garment: 'off', accessory: 'off' } });
   });
 }
@@ -148,7 +149,7 @@ export const BOB = { guides: 360, lengthCm: 21, liftMm: 6 } as const;
 /** A parted bob, made by strokes of the brushes from hair as it is planted. */
 function bobOf(made: ReturnType<typeof groomMaker>, surface: Surface, scalp: number[], character: Character): DemoGroom {
   const groom = made({ name: 'bob', clip: 'look back', end: 48, faces: scalp, guides: BOB.guides, pointCount: POINTS }, (root, normal) => growGuide(surface, root, normal, { length: BOB.lengthCm / 100, pointCount: POINTS, lie: 'falling', lift: BOB.liftMm / 1000 }), (d) => {
-    Object.assign(d.fill, { melanin: 1.1, redness: 0.3, clump: 0.45, lock: 0.5, frizzMm: 0.3, lengthSpread: 0.12 });
+    Object.assign(d.fill, { melanin: 1.1, redness: 0.3, treatments: usualTreatments({ clump: 0.45, lock: 0.5, frizzMm: 0.3, shorter: 0.12 }) });
     Object.assign(d.plant, { lengthCm: BOB.lengthCm, liftMm: BOB.liftMm });
   });
   const planting = unpackPlanting(groom.buffers[1]), offsets = floatsOf(groom.buffers[2]), points = new Float64Array(offsets.length), normals = new Float64Array(3 * planting.faces.length), stride = 3 * POINTS;

@@ -1,7 +1,8 @@
 /** Browser worker of what takes longer than a frame: planting, filling, fitting pills. */
 import { roleOf } from '../core/document/schema';
 import { coverage } from '../core/fill/coverage';
-import { fillPlot, NODES, strandShape, widthAt } from '../core/fill/strands';
+import { fillFrom } from '../core/fill/open-fill';
+import { FillShapes, widthAt } from '../core/fill/strands';
 import { shapesBetween } from '../core/groom/between';
 import { flowAt, growAlong } from '../core/groom/flow';
 import { growGuide } from '../core/groom/grow';
@@ -9,7 +10,7 @@ import { rootPlace, type Density } from '../core/groom/planting';
 import { MOST_ROOTS, plantedArea, scatterRoots } from '../core/groom/scatter';
 import { mapSampler, SkinGrid } from '../core/groom/skin-grid';
 import { hashUnit } from '../core/math/random';
-import type { Character } from '../core/mesh/character';
+import { restPositions, type Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
 import { collidersOf, fittedPills } from '../core/sway/colliders';
 import { settled } from '../core/sway/settle';
@@ -57,8 +58,8 @@ scope.onmessage = ({ data }) => {
         if (!surface) return;
         if (data.kind === 'plant') plant(surface, data.request, data.order);
         else {
-          const strands = fillPlot(surface, data.faces, data.planting, data.offsets, data.pointCount, { count: data.count, full: data.full }, data.seed, data.lengthSpread, mapOf(surface, data.density));
-          scope.postMessage({ kind: 'filled', request: data.request, strands }, [strands.detail.buffer as ArrayBuffer]);
+          const strands = fillFrom(data.order, surface, restMesh, (grid ??= new SkinGrid(surface.positions, surface.triangles)));
+          scope.postMessage({ kind: 'filled', request: data.request, strands }, strands.steps.map((s) => s.own.buffer as ArrayBuffer));
         }
       } catch (cause) {
         scope.postMessage({ kind: 'failed', request: data.request, what: data.kind, message: cause instanceof Error ? cause.message : String(cause) });
@@ -66,19 +67,27 @@ scope.onmessage = ({ data }) => {
   }
 };
 
-function cover(on: Surface, { request, faces, strands, offsets, lengths, pointCount, fill, full, directions }: Extract<FillRequest, { kind: 'coverage' }>): void {
-  const count = strands.roots.faces.length, points = new Float32Array(3 * NODES * count), one = new Float32Array(3 * NODES);
-  for (let s = 0; s < count; s++) { strandShape(strands, s, offsets, lengths, pointCount, fill, [0, 0, 0, 1, ...rootPlace(on, strands.roots, s)], one); points.set(one, 3 * NODES * s); }
-  const result = coverage({ surface: on, faces, points, nodes: NODES, widthAt: (s, k) => widthAt(fill, s, k), each: Math.max(1, full / Math.max(1, count)), directions });
+/** A mesh of the character in the rest pose, by name. */
+function restMesh(name: string): Surface | null {
+  const mesh = character?.meshes.find((m) => m.name === name);
+  return mesh && character ? new Surface(restPositions(character, mesh), mesh.triangles) : null;
+}
+
+function cover(on: Surface, { request, faces, strands, offsets, pointCount, look, full, directions }: Extract<FillRequest, { kind: 'coverage' }>): void {
+  const { count, nodes } = strands, shapes = new FillShapes(strands), points = new Float32Array(3 * nodes * count), motions = new Float64Array(7 * count);
+  for (let s = 0; s < count; s++) motions.set([0, 0, 0, 1, ...rootPlace(on, strands.roots, s)], 7 * s);
+  shapes.at(offsets, pointCount);
+  shapes.place(motions, points);
+  const result = coverage({ surface: on, faces, points, nodes, widthAt: (s, k) => widthAt(look, s, k, nodes), each: Math.max(1, full / Math.max(1, count)), directions });
   scope.postMessage({ kind: 'covered', request, result }, [result.faces.buffer as ArrayBuffer]);
 }
 
 /** Lifts filled strands out of what collides in the pose. */
-function push(of: Character, { key, nodes, count, pose, hidden, settings }: Extract<FillRequest, { kind: 'push' }>): void {
-  const P = new Float32Array(3 * NODES * count);
-  for (let i = 0; i < NODES * count; i++) for (let c = 0; c < 3; c++) P[3 * i + c] = nodes[4 * i + c];
-  const deepest = pushFilled(of, hidden, settings, pose, P);
-  for (let i = 0; i < NODES * count; i++) for (let c = 0; c < 3; c++) nodes[4 * i + c] = P[3 * i + c];
+function push(of: Character, { key, nodes, nodeCount, count, pose, hidden, settings }: Extract<FillRequest, { kind: 'push' }>): void {
+  const P = new Float32Array(3 * nodeCount * count);
+  for (let i = 0; i < nodeCount * count; i++) for (let c = 0; c < 3; c++) P[3 * i + c] = nodes[4 * i + c];
+  const deepest = pushFilled(of, hidden, settings, pose, P, nodeCount);
+  for (let i = 0; i < nodeCount * count; i++) for (let c = 0; c < 3; c++) nodes[4 * i + c] = P[3 * i + c];
   scope.postMessage({ kind: 'pushed', key, nodes, deepest }, [nodes.buffer as ArrayBuffer]);
 }
 

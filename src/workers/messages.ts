@@ -1,6 +1,7 @@
 /** Messages between the page and its workers. */
 import type { Coverage } from '../core/fill/coverage';
-import type { FilledStrands } from '../core/fill/strands';
+import type { FillOrder } from '../core/fill/open-fill';
+import type { FilledStrands, Look } from '../core/fill/strands';
 import type { Lie } from '../core/groom/grow';
 import type { Planting } from '../core/groom/planting';
 import type { Maps } from '../core/bake/open-scene';
@@ -42,13 +43,13 @@ export type FillRequest =
   /** What the groom can touch, and the pills that stand for skin and cloth where light is concerned. */
   | { kind: 'colliders'; key: string; hidden: readonly string[]; settings: SwaySettings }
   /** Filled strands, 4 × nodes of each, to be lifted out of the colliders in a pose. */
-  | { kind: 'push'; key: string; nodes: Float32Array; count: number; pose: Pose; hidden: readonly string[]; settings: SwaySettings }
+  | { kind: 'push'; key: string; nodes: Float32Array; nodeCount: number; count: number; pose: Pose; hidden: readonly string[]; settings: SwaySettings }
   | { kind: 'plant'; request: number; order: PlantOrder }
   /** Some guides, to fall in the rest pose until they lie. */
   | { kind: 'settle'; request: number; planting: Planting; offsets: Float32Array; pointCount: number; mesh: string; hidden: readonly string[]; settings: SwaySettings }
   /** How much skin shows between filled strands in the rest pose, from directions toward the viewer. */
-  | { kind: 'coverage'; request: number; faces: Uint32Array; strands: FilledStrands; offsets: Float32Array; lengths: Float32Array; pointCount: number; fill: { clump: number; lock: number; frizz: number; lengthSpread: number; widthUm: number; taper: number }; full: number; directions: [number, number, number][] }
-  | { kind: 'fill'; request: number; faces: Uint32Array; planting: Planting; offsets: Float32Array; pointCount: number; count: number; full: number; seed: number; lengthSpread: number; density: Uint8Array | null };
+  | { kind: 'coverage'; request: number; faces: Uint32Array; strands: FilledStrands; offsets: Float32Array; pointCount: number; look: Look; full: number; directions: [number, number, number][] }
+  | { kind: 'fill'; request: number; order: FillOrder };
 
 export type FillReply =
   | { kind: 'colliders'; key: string; colliders: ColliderSet; light: Pill[] }

@@ -2,7 +2,7 @@
 import { beforeAll, describe, expect, it } from 'vitest';
 import { floatsOf, uintsOf, unpackPlanting } from '../../src/core/document/buffers';
 import { FilledFrames } from '../../src/core/fill/filled-frames';
-import { NODES } from '../../src/core/fill/strands';
+import { noMaps } from '../../src/core/document/schema';
 import { clipTime, poseCharacter, skinPositions, type Character } from '../../src/core/mesh/character';
 import { Surface } from '../../src/core/mesh/surface';
 import { planRun, SwayRun, type Scene } from '../../src/core/sway/run';
@@ -52,7 +52,7 @@ function through(points: ArrayLike<number>, names: readonly string[], frame: num
 const KEPT = 'no guide goes more than 0.2 mm below head, coat, collar or scarf after the run-up, no filled strand more than 0.5 mm; no strand changes its side of a cloth; the net is not used';
 const keeps = (clip: string, end: number, cyclic: boolean) => (): void => {
   const settings = groom.document.sway, planting = unpackPlanting(groom.buffers[1]), offsets = floatsOf(groom.buffers[2]), mesh = character.meshes.find((m) => m.hair.length > 0)!;
-  const document = { ...groom.document, shot: { clip, start: 0, end, fps: 24, cyclic }, plot: { mesh: mesh.name, faces: null, maps: { density: null, length: null }, flow: null }, guides: { count: 160, pointCount: 16, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: true } };
+  const document = { ...groom.document, shot: { clip, start: 0, end, fps: 24, cyclic }, plot: { mesh: mesh.name, faces: null, maps: noMaps(), flow: null }, guides: { count: 160, pointCount: 16, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: true } };
   const scene: Scene = { character, mesh, clip: character.clips.find((c) => c.name === clip)!, shot: document.shot, planting, offsets, pointCount: 16, hidden: [], settings };
   const run = new SwayRun(scene, -25, { plan: planRun(scene, -25, end) }), filled = new FilledFrames({ document, character, planting, offsets, faces: uintsOf(groom.buffers[0]), count: 400 }), worn = ['head', 'coat', 'collar', 'scarf'];
   expect(run.report.shells).toBeGreaterThanOrEqual(4);
@@ -68,7 +68,7 @@ const keeps = (clip: string, end: number, cyclic: boolean) => (): void => {
     for (let a = 3; a < points.length; a++) halves[a] = 0.5 * (points[a] + points[a - 3]);
     measured = Math.max(measured, deepest(points, worn, m.frame, scene, (p) => p % 16 < 2), deepest(halves, worn, m.frame, scene, (p) => p % 16 < 3));
     pierced = Math.max(pierced, through(points, ['coat', 'collar', 'scarf'], m.frame, scene));
-    strands = Math.max(strands, deepest(filled.at(m.frame, points), worn, m.frame, scene, (p) => p % NODES < 3));
+    strands = Math.max(strands, deepest(filled.at(m.frame, points), worn, m.frame, scene, (p) => p % filled.strands.nodes < 3));
   }
   console.log(`${clip}: told ${(told * 1e3).toFixed(3)} mm, measured ${(measured * 1e3).toFixed(3)} mm, segments through cloth ${(pierced * 1e3).toFixed(2)} mm, filled ${(strands * 1e3).toFixed(3)} mm (before ${(filled.deepest * 1e3).toFixed(2)} mm)`);
   expect(nets).toBe(0);

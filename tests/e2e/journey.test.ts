@@ -6,7 +6,8 @@ import type { Browser, Page } from 'playwright-core';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { openBrowser, settle, startTrial, type Trial } from '../../cli/trial';
 import { polylineLength } from '../../src/core/groom/polyline';
-import { NODES, strandShape, type FilledStrands } from '../../src/core/fill/strands';
+import { FillShapes, type FilledStrands } from '../../src/core/fill/strands';
+import { TREATMENT_NAMES } from '../../src/core/fill/treatments';
 import { pick, takeIn } from '../helpers/page';
 import { tubeGlb } from '../helpers/tube';
 import { readUsd } from '../helpers/usd';
@@ -128,23 +129,29 @@ describe('the journey', () => {
     await type('fill-preview', 500);
     await page.waitForFunction(() => (window as never as { fineComb: { state: () => { fillCount: number } } }).fineComb.state().fillCount === 500);
     await settle(page);
+    // every treatment there is, one after the other
+    await page.evaluate((kinds) => {
+      const { session } = (window as never as { fineComb: { session: { fillDesk: { add: (k: string) => string } } } }).fineComb;
+      for (const k of kinds) session.fillDesk.add(k);
+    }, TREATMENT_NAMES);
+    await page.waitForFunction((n) => (window as never as { fineComb: { session: { filled: { strands: FilledStrands } } } }).fineComb.session.filled.strands.steps.length >= n, TREATMENT_NAMES.length);
+    await settle(page);
     const got = await page.evaluate(() => {
-      const { session, nodes } = (window as never as { fineComb: { session: { filled: { strands: FilledStrands }; guides: { offsets: Float32Array; lengths: Float32Array; pointCount: number }; document: { fill: Record<string, number> } }; nodes: () => Float32Array } }).fineComb;
+      const { session, nodes } = (window as never as { fineComb: { session: { filled: { strands: FilledStrands }; guides: { offsets: Float32Array; pointCount: number } }; nodes: () => Float32Array } }).fineComb;
+      const plain = (v: unknown): unknown => (ArrayBuffer.isView(v) ? Array.from(v as Float32Array) : Array.isArray(v) ? v.map(plain) : v !== null && typeof v === 'object' ? Object.fromEntries(Object.entries(v).map(([k, x]) => [k, plain(x)])) : v);
       const s = session.filled.strands;
-      return {
-        nodes: Array.from(nodes().slice(0, 4 * 2048 * 4)), offsets: Array.from(session.guides.offsets), lengths: Array.from(session.guides.lengths), pointCount: session.guides.pointCount, fill: session.document.fill,
-        follow: { guides: Array.from(s.follow.guides), weights: Array.from(s.follow.weights) }, detail: Array.from(s.detail),
-      };
+      return { nodes: Array.from(nodes()), offsets: Array.from(session.guides.offsets), pointCount: session.guides.pointCount, strands: plain({ ...s, samples: {} }) as Record<string, never> };
     });
-    const strands = { roots: { faces: new Uint32Array(500), weights: new Float32Array(1000) }, follow: { guides: Uint32Array.from(got.follow.guides), weights: Float32Array.from(got.follow.weights) }, detail: Float32Array.from(got.detail) };
-    const shape = { clump: got.fill.clump, lock: got.fill.lock, frizz: got.fill.frizzMm / 1000, lengthSpread: got.fill.lengthSpread };
+    const { strands } = got as unknown as { strands: FilledStrands }, X = new FillShapes(strands).at(got.offsets, got.pointCount), N = strands.nodes;
+    expect(strands.steps.map((s) => s.kind)).toEqual(expect.arrayContaining([...TREATMENT_NAMES]));
     let worst = 0;
-    for (let s = 0; s < 400; s += 7) {
-      const out = new Float64Array(3 * NODES), row = 4 * 2048 * Math.floor(s / 128) + 64 * (s % 128);
+    for (let s = 0; s < 500; s++) {
+      const row = 4 * N * s;
       // the skin is at rest at the first frame, so that only the root's place has to be taken over
-      strandShape(strands, s, got.offsets, got.lengths, got.pointCount, shape, [0, 0, 0, 1, 0, 0, 0], out);
-      for (let k = 0; k < NODES; k++) worst = Math.max(worst, Math.hypot(...[0, 1, 2].map((c) => out[3 * k + c] - (got.nodes[row + 4 * k + c] - got.nodes[row + c]))));
+      for (let k = 0; k < N; k++) worst = Math.max(worst, Math.hypot(...[0, 1, 2].map((c) => X[row + 4 * k + c] - (got.nodes[row + 4 * k + c] - got.nodes[row + c]))));
     }
+    console.log(`GPU and CPU differ by ${(worst * 1e6).toFixed(2)} µm at most, ${strands.steps.length} treatments, ${N} points`);
+    for (let k = 0; k < TREATMENT_NAMES.length; k++) await page.getByRole('button', { name: /^Undo: Add/ }).click();
     expect(worst).toBeLessThan(1e-5);
   });
 

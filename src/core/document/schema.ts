@@ -8,8 +8,9 @@ import { z } from 'zod';
 import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
 import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
+import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
 
-export const DOCUMENT_FORMAT = 6;
+export const DOCUMENT_FORMAT = 7;
 
 export interface Parameter {
   label: string;
@@ -38,14 +39,16 @@ export const PLANT_PARAMETERS = {
 export const FILL_PARAMETERS = {
   count: parameter('Strands', '', 100, 250000, 100, 60000, 'Strands of the finished groom.', true),
   preview: parameter('Preview', '', 100, 60000, 100, 6000, 'How many of them are drawn while you work; always the first of the same strands.', true),
+  turnCm: parameter('Turns with skin', 'cm', 0, 40, 0.1, 4, 'Over about so much of its length a strand turns its guides’ shapes with its own skin; 0 takes them as they hang.'),
   widthUm: parameter('Width', 'µm', 20, 400, 1, 80, 'Thickness of a strand at its root, in the world.'),
   taper: parameter('Tip width', '×', 0.02, 1, 0.01, 0.15, 'Thickness of the tip as a share of the root.'),
-  clump: parameter('Clump', '', 0, 1, 0.01, 0.5, 'How far strands draw together toward their nearest guide.'),
-  lock: parameter('Inner locks', '', 0, 1, 0.01, 0.6, 'How far strands draw together into small locks.'),
-  frizzMm: parameter('Frizz', 'mm', 0, 10, 0.05, 0.5, 'Sideways wander of single strands.'),
-  lengthSpread: parameter('Shorter by', '×', 0, 0.9, 0.01, 0.2, 'Strands may be shorter than their guides by this share.'),
+  tipFrom: parameter('Tapers from', '×', 0, 0.98, 0.01, 0.3, 'Share of the length from which a strand gets thinner: late for blunt cut ends, early for fine ones.'),
+  widthSpread: parameter('Width spread', '×', 0, 0.9, 0.01, 0.25, 'How much thicker or thinner single strands are.'),
   melanin: parameter('Brown-black', '', 0, 4, 0.01, 0.75, 'Amount of eumelanin: blond 0.3, brown 1.2, black 3.'),
   redness: parameter('Red', '', 0, 2, 0.01, 0.35, 'Amount of pheomelanin, which makes hair red.'),
+  colourSpread: parameter('Colour spread', '×', 0, 2, 0.01, 1, 'How differently strands and locks are coloured.'),
+  tipColour: parameter('To the tip', '×', -2, 2, 0.01, 0.7, 'Tips lighter by so many halvings of the colour’s depth, or darker.'),
+  grey: parameter('Grey', '', 0, 1, 0.01, 0, 'Share of the strands that have lost their colour.'),
   gloss: parameter('Gloss', '×', 0, 1.5, 0.01, 1, 'How clearly strands mirror the light: 1 for smooth hair, less for fur, dust and dry ends.'),
 } satisfies Record<string, Parameter>;
 
@@ -158,7 +161,7 @@ export const tieSchema = z.object({
 export type Tie = z.infer<typeof tieSchema>;
 
 /** Painted maps of a plot, by what they multiply. */
-export const PLOT_MAPS = { density: 'Density', length: 'Length' } as const;
+export const PLOT_MAPS = { density: 'Density', length: 'Length', section: 'Sections', free1: 'Free map 1', free2: 'Free map 2' } as const;
 export type PlotMap = keyof typeof PLOT_MAPS;
 /** Painted maps of movement. */
 export const SWAY_MAPS = { hold: 'Hold', give: 'Give', loft: 'Loft' } as const;
@@ -205,6 +208,25 @@ export type StyleLayer = z.infer<typeof layerSchema>;
 /** What a mesh is in this groom. */
 export const roleOf = (mesh: Pick<CharacterMesh, 'name' | 'role'>, settings: Pick<SwaySettings, 'meshRoles'>): Role => settings.meshRoles[mesh.name] ?? mesh.role;
 
+/** A line on the skin in the rest pose that no guide reaches across. */
+export const partingSchema = z.object({
+  id: z.string().min(1).max(40), name: z.string().min(1).max(60), on: z.boolean(), softMm: z.number().min(0).max(60),
+  /** 6 × places: place (m) and normal of the skin. */
+  places: z.array(z.number().min(-1000).max(1000)).min(12).max(6 * 400).refine((p) => p.length % 6 === 0, { message: 'A parting has six numbers a place.' }),
+});
+export type PartingLine = z.infer<typeof partingSchema>;
+const colour = z.string().regex(/^#[0-9a-f]{6}$/);
+const uniqueIds = (list: readonly { id: string }[]): boolean => new Set(list.map((t) => t.id)).size === list.length;
+export const fillSchema = numbers(FILL_PARAMETERS).extend({
+  /** Points of a filled strand. */
+  nodes: z.enum(['as needed', '16', '32', '64']),
+  partings: z.array(partingSchema).max(40).refine(uniqueIds, { message: 'Two partings have the same id.' }),
+  treatments: z.array(treatmentSchema).max(24).refine(uniqueIds, { message: 'Two treatments have the same id.' }),
+  /** By the pigments, or colours chosen for root and tip. */
+  colourBy: z.enum(['pigment', 'choice']), rootColour: colour, tipsColour: colour,
+});
+export type FillSettings = z.infer<typeof fillSchema>;
+
 const inOrder = (s: { start: number; end: number }): boolean => s.end >= s.start;
 const shotSchema = z.object({
   clip: z.string(),
@@ -232,7 +254,7 @@ export const documentSchema = z.object({
     /** u32 face numbers, ascending. */
     faces: bufferIdSchema.nullable(),
     /** f32 a texel of the mesh's skin grid, 0 … 1; null: 1 everywhere. */
-    maps: z.object({ density: bufferIdSchema.nullable(), length: bufferIdSchema.nullable() }),
+    maps: z.object(Object.fromEntries(Object.keys(PLOT_MAPS).map((m) => [m, bufferIdSchema.nullable()])) as Record<PlotMap, z.ZodNullable<typeof bufferIdSchema>>),
     /** Strokes that say which way hair lies: f32, `FLOW_NUMBERS` a place. */
     flow: bufferIdSchema.nullable(),
   }),
@@ -253,7 +275,7 @@ export const documentSchema = z.object({
     /** Layers of style, the lowest first, over `base` (as `offsets`); `offsets` is what they come to together. */
     style: z.object({ base: bufferIdSchema, layers: z.array(layerSchema).min(1).max(40) }).optional(),
   }).nullable(),
-  fill: numbers(FILL_PARAMETERS),
+  fill: fillSchema,
   sway: swaySchema,
   bake: numbers(BAKE_PARAMETERS),
 }).refine((d) => new Set([d.shotName, ...d.otherShots.map((o) => o.shotName)]).size === d.otherShots.length + 1, { message: 'Two shots have the same name.', path: ['otherShots'] });
@@ -270,13 +292,30 @@ export function defaultSway(): SwaySettings {
   };
 }
 
+/** Of a plot nobody has painted on. */
+export const noMaps = (): Record<PlotMap, null> => Object.fromEntries(Object.keys(PLOT_MAPS).map((m) => [m, null])) as Record<PlotMap, null>;
+export function defaultFill(): FillSettings {
+  return { ...defaultsOf(FILL_PARAMETERS), nodes: 'as needed', partings: [], treatments: usualTreatments({ clump: 0.5, lock: 0.6, frizzMm: 0.5, shorter: 0.2 }), colourBy: 'pigment', rootColour: '#4a3323', tipsColour: '#7a5a3c' };
+}
+/** The usual list: lengths, drawn to the guides, wander of locks, locks, wander of strands. */
+export function usualTreatments({ clump, lock, frizzMm, shorter }: { clump: number; lock: number; frizzMm: number; shorter: number }): Treatment[] {
+  const wander = (of: number): number => Math.round(100 * of * frizzMm) / 100;
+  return [
+    ...(shorter > 0 ? [newTreatment('length', 'length', { driver: { amount: shorter } })] : []),
+    ...(clump > 0 ? [newTreatment('clump', 'guides', { name: 'Clump to guides', numbers: { to: 0 }, driver: { amount: clump, profile: [[0, 0], [0.5, 0.45], [1, 1]] } })] : []),
+    ...(frizzMm > 0 && lock > 0 ? [newTreatment('frizz', 'lockwander', { name: 'Wander of locks', numbers: { heightMm: wander(0.8), lengthMm: 55 }, seed: 2 })] : []),
+    ...(lock > 0 ? [newTreatment('clump', 'locks', { name: 'Locks', driver: { amount: lock, profile: [[0, 0], [0.35, 0.5], [0.7, 1], [1, 1]] } })] : []),
+    ...(frizzMm > 0 ? [newTreatment('frizz', 'frizz', { numbers: { heightMm: wander(0.58) } })] : []),
+  ];
+}
+
 export function newDocument(meshName: string, shot: Shot): GroomDocument {
   return {
     format: DOCUMENT_FORMAT, shotName: nameOfShot(shot), shot, hidden: [], otherShots: [],
-    plot: { mesh: meshName, faces: null, maps: { density: null, length: null }, flow: null },
+    plot: { mesh: meshName, faces: null, maps: noMaps(), flow: null },
     plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling', by: 'count' },
     guides: null,
-    fill: defaultsOf(FILL_PARAMETERS),
+    fill: defaultFill(),
     sway: defaultSway(),
     bake: defaultsOf(BAKE_PARAMETERS),
   };

@@ -1,6 +1,6 @@
 /** Documents of earlier formats, brought up to the present one; nothing they say is lost. */
 import { MATERIALS } from '../sway/materials';
-import { defaultSway, documentSchema, nameOfShot, newDocument, type GroomDocument } from './schema';
+import { defaultSway, documentSchema, nameOfShot, newDocument, usualTreatments, type GroomDocument } from './schema';
 
 /** Reads a document of any format this program has written. Throws Zod's error where it is none. */
 export function readDocument(value: unknown): GroomDocument {
@@ -12,7 +12,16 @@ export function readDocument(value: unknown): GroomDocument {
   if (format() === 4) document = fromFormat4(document as Format4);
   // format 5 had no layers of style
   if (format() === 5) document = { ...(document as object), format: 6 };
+  if (format() === 6) document = fromFormat6(document as Format6);
   return documentSchema.parse(document);
+}
+
+interface Format6 { plot: { maps: object }; fill: Record<string, number> }
+
+/** Format 6 had two maps of a plot, and four fixed treatments. */
+function fromFormat6(old: Format6): unknown {
+  const { clump, lock, frizzMm, lengthSpread, ...same } = old.fill, fresh = newDocument('', { clip: '', start: 0, end: 1, fps: 24, cyclic: false });
+  return { ...old, format: 7, plot: { ...old.plot, maps: { ...fresh.plot.maps, ...old.plot.maps } }, fill: { ...fresh.fill, turnCm: 0, ...same, treatments: usualTreatments({ clump, lock, frizzMm, shorter: lengthSpread }) } };
 }
 
 interface Format4 { shot: { clip: string }; plot: object }
@@ -25,7 +34,7 @@ interface Format3 { sway: Record<string, unknown> & { roles: object }; plot: obj
 /** Format 3 knew three roles of meshes, and plots without painted density and length, and one gloss. */
 function fromFormat3(old: Format3): unknown {
   const fresh = newDocument('', { clip: '', start: 0, end: 1, fps: 24, cyclic: false });
-  return { ...old, format: 4, plot: { ...fresh.plot, ...old.plot }, plant: { ...fresh.plant, ...old.plant }, fill: { ...fresh.fill, ...old.fill }, sway: { ...old.sway, meshRoles: {}, roles: { ...fresh.sway.roles, ...old.sway.roles } } };
+  return { ...old, format: 4, plot: { ...old.plot, maps: { density: null, length: null } }, plant: { ...fresh.plant, ...old.plant }, fill: { gloss: 1, ...old.fill }, sway: { ...old.sway, meshRoles: {}, roles: { ...fresh.sway.roles, ...old.sway.roles } } };
 }
 
 interface Format2 { sway: Record<string, unknown> & { profiles: object; skinPills: boolean; garments: 'shells' | 'pills' | 'off' } }

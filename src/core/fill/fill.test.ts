@@ -3,7 +3,9 @@ import { describe, expect, it } from 'vitest';
 import { Surface } from '../mesh/surface';
 import { scatterEvenly, scatterByArea } from '../groom/planting';
 import { ALL_ROUND, coverage } from './coverage';
-import { fillPlot, nodeAt, NODES, strandShape } from './strands';
+import { fillPlot, FillShapes, nodeAt, type FilledStrands } from './strands';
+import { newTreatment, TREATMENT_NAMES, type Treatment } from './treatments';
+import { usualTreatments } from '../document/schema';
 import { makeRandom } from '../math/random';
 import { fillWeights } from './weights';
 
@@ -58,28 +60,55 @@ describe('fill weights', () => {
 });
 
 describe('filled strands', () => {
-  const surface = slitSquare(), faces = Uint32Array.from({ length: 800 }, (_, i) => i);
+  const surface = slitSquare(), faces = Uint32Array.from({ length: 800 }, (_, i) => i), N = 16;
   const guides = scatterEvenly(surface, faces, 40, 1), P = 8;
   const offsets = Float32Array.from({ length: 3 * P * 40 }, (_, i) => { const k = Math.floor(i / 3) % P; return [0.004 * k * Math.sin(i), 0.02 * k, 0][i % 3]; });
-  const shape = { clump: 0.6, lock: 0.5, frizz: 0.001, lengthSpread: 0.3 };
-  const lengths = new Float32Array(40).fill(0.14), motion = Float64Array.of(0, 0, 0, 1, 1, 2, 3);
-  const make = (count: number) => fillPlot(surface, faces, guides, offsets, P, { count, full: 2000 }, 9, 0.3);
-  const points = (strands: ReturnType<typeof make>, s: number): Float64Array => { const out = new Float64Array(3 * NODES); strandShape(strands, s, offsets, lengths, P, shape, motion, out); return out; };
-  it('the preview is the beginning of the full groom, with the same shapes', () => {
-    const some = make(150), all = make(2000);
-    for (const s of [0, 7, 149]) expect(points(some, s)).toEqual(points(all, s));
+  const USUAL = usualTreatments({ clump: 0.6, lock: 0.5, frizzMm: 1, shorter: 0.3 });
+  const make = (count: number, treatments: readonly Treatment[] = USUAL, full = 2000): FilledStrands => fillPlot({ surface, faces, guides, offsets, pointCount: P, count, full, seed: 9, density: null, sections: null, treatments, turn: 0.04, nodes: N, maps: {}, mesh: () => null });
+  const shapes = (strands: FilledStrands): Float32Array => new FillShapes(strands).at(offsets, P);
+  const one = (X: Float32Array, s: number): number[] => Array.from(X.subarray(4 * N * s, 4 * N * (s + 1)));
+  const length = (X: Float32Array, s: number): number => { let sum = 0; for (let k = 1; k < N; k++) { const o = 4 * (N * s + k); sum += Math.hypot(X[o] - X[o - 4], X[o + 1] - X[o - 3], X[o + 2] - X[o - 2]); } return sum; };
+  it('the preview is the beginning of the full groom, with the same shapes, whatever the treatments', () => {
+    for (const list of [USUAL, TREATMENT_NAMES.map((k, i) => newTreatment(k, k, { seed: i }))]) {
+      const some = shapes(make(150, list)), all = shapes(make(2000, list));
+      for (const s of [0, 7, 149]) expect(one(some, s)).toEqual(one(all, s));
+    }
   });
-  it('the root does not move under any treatment', () => {
-    const strands = make(50);
-    for (let s = 0; s < 50; s++) expect(Array.from(points(strands, s).slice(0, 3))).toEqual([1, 2, 3]);
+  it('a share of the strands alone comes out as all together', () => {
+    const strands = make(300), all = shapes(strands).slice(), part = new FillShapes(strands).at(offsets, P, 120, 180);
+    for (const s of [120, 150, 179]) expect(one(part, s)).toEqual(one(all, s));
   });
-  it('without treatments a strand is the weighted mean of its guides', () => {
-    const strands = make(20), out = new Float64Array(3 * NODES);
-    strandShape(strands, 4, offsets, lengths, P, { clump: 0, lock: 0, frizz: 0, lengthSpread: 0.3 }, motion, out);
-    const share = strands.detail[8 * 4 + 3];
-    expect(out[3 * (NODES - 1) + 1]).toBeCloseTo(2 + 0.14 * share, 4);
-    expect(nodeAt(0)).toBe(0);
-    expect(nodeAt(NODES - 1)).toBe(1);
+  it('the root does not move, and lengths stay where the treatment is not about them', () => {
+    const bare = shapes(make(200, []));
+    for (const kind of TREATMENT_NAMES) {
+      const X = shapes(make(200, [newTreatment(kind, kind, { driver: { amount: 0.7 } })]));
+      for (let s = 0; s < 200; s++) {
+        expect(one(X, s).slice(0, 3)).toEqual([0, 0, 0]);
+        const was = length(bare, s), is = length(X, s);
+        if (kind === 'length' || kind === 'cut') expect(is).toBeLessThan(was * 1.001);
+        else expect(Math.abs(is / was - 1)).toBeLessThan(1e-4);
+        expect(Math.abs(X[4 * N * s + 3] / is - 1)).toBeLessThan(1e-4);
+      }
+    }
+  });
+  it('a strand at a guide’s root has the guide’s own shape', () => {
+    const strands = make(40, []);
+    strands.roots.faces.set(guides.faces);
+    for (let g = 0; g < 40; g++) { strands.follow.guides.set([g, g, g, g], 4 * g); strands.follow.weights.set([1, 0, 0, 0], 4 * g); strands.normals.set(strands.guideNormals.subarray(3 * g, 3 * g + 3), 3 * g); }
+    const X = shapes(strands);
+    for (let g = 0; g < 40; g++) for (let c = 0; c < 3; c++) expect(X[4 * (N * g + N - 1) + c]).toBeCloseTo(offsets[3 * (P * g + P - 1) + c], 6);
+    expect(nodeAt(0, N)).toBe(0);
+    expect(nodeAt(N - 1, N)).toBe(1);
+  });
+  it('treatments that are off do nothing; one that is alone silences the others', () => {
+    const off = USUAL.map((t) => ({ ...t, on: false }));
+    expect(shapes(make(20, off))).toEqual(shapes(make(20, [])));
+    expect(shapes(make(20, [...USUAL, { ...newTreatment('curl', 'c'), solo: true }])).slice(0, 4 * N * 20)).toEqual(shapes(make(20, [newTreatment('curl', 'c')])));
+  });
+  it('a formula that cannot be read leaves its treatment out and says where', () => {
+    const made = make(20, [newTreatment('curl', 'c', { driver: { formula: '0.5 + wdth' } })]);
+    expect(made.troubles).toEqual([{ id: 'c', at: 6, message: expect.stringContaining('wdth is not known here') as string }]);
+    expect(shapes(made)).toEqual(shapes(make(20, [])));
   });
 });
 

@@ -1,6 +1,5 @@
 /** Filled strands and what collides in one pose: where the two parts meet. */
 import type { SwaySettings } from '../document/schema';
-import { NODES } from '../fill/strands';
 import { moveInto } from '../math/mat4';
 import { poseCharacter, skinPositions, type Character, type Pose } from '../mesh/character';
 import { collidersOf, type ColliderSet } from './colliders';
@@ -26,13 +25,13 @@ function obstaclesOf(character: Character, hidden: readonly string[], settings: 
 }
 
 /**
- * Lifts filled strands (3 × NODES × strands, m, world, in place) out of the colliders of a character in a pose. Returns the
+ * Lifts filled strands (3 × nodes × strands, m, world, in place) out of the colliders of a character in a pose. Returns the
  * greatest depth any had before, m.
  */
-export function pushFilled(character: Character, hidden: readonly string[], settings: SwaySettings, pose: Pose, P: Float32Array): number {
-  const { set, obstacles, shells, nodes } = obstaclesOf(character, hidden, settings), rest = poseCharacter(character, null, 0), used = set.pills.filter((p) => p.on);
-  const motions = new Float64Array(7 * nodes.length), ends = new Float64Array(6 * used.length);
-  nodeMotionsInto(motions, nodes, rest, pose);
+export function pushFilled(character: Character, hidden: readonly string[], settings: SwaySettings, pose: Pose, P: Float32Array, nodes: number): number {
+  const { set, obstacles, shells, nodes: carriers } = obstaclesOf(character, hidden, settings), rest = poseCharacter(character, null, 0), used = set.pills.filter((p) => p.on);
+  const motions = new Float64Array(7 * carriers.length), ends = new Float64Array(6 * used.length);
+  nodeMotionsInto(motions, carriers, rest, pose);
   used.forEach((p, k) => { moveInto(ends, 6 * k, p.a, 0, motions, 7 * k); moveInto(ends, 6 * k + 3, p.b, 0, motions, 7 * k); });
   const on = set.floors.filter((f) => f.on), place = new Float64Array(3), move = new Float64Array(7);
   const floors = on.map((f): [number, number, number, number] => {
@@ -45,6 +44,6 @@ export function pushFilled(character: Character, hidden: readonly string[], sett
   const positions = shells.map((m) => { const Q = new Float64Array(character.meshes[m].positions.length); skinPositions(character, character.meshes[m], pose, Q); return Q; });
   const posed = new PosedObstacles({ ...obstacles, floors }, ends, positions, boxOf(P, 0.02));
   let deepest = 0;
-  for (let o = 0; o < P.length / 3; o += NODES) deepest = Math.max(deepest, posed.sweep(P, o, NODES));
+  for (let o = 0; o < P.length / 3; o += nodes) deepest = Math.max(deepest, posed.sweep(P, o, nodes));
   return deepest;
 }

@@ -3,7 +3,7 @@ import { tubeGlb } from '../../../tests/helpers/tube';
 import { readGlb } from '../../formats/gltf';
 import { openScene } from '../bake/open-scene';
 import { bytesOf, packPlanting } from '../document/buffers';
-import { newDocument } from '../document/schema';
+import { newDocument, noMaps } from '../document/schema';
 import { growGuide } from '../groom/grow';
 import { rootPlace, scatterEvenly, type Planting } from '../groom/planting';
 import { clipTime, leadingNodes, poseCharacter, rigidMotionInto, skinPositions, type Character } from '../mesh/character';
@@ -223,7 +223,7 @@ describe('opening a scene', () => {
   });
   it('says what does not', () => {
     expect(() => openScene({ ...document(), guides: null }, character, buffers())).toThrow(/planted guides/);
-    expect(() => openScene({ ...document(), plot: { mesh: 'hat', faces: null, maps: { density: null, length: null }, flow: null } }, character, buffers())).toThrow(/a mesh of the character, got hat/);
+    expect(() => openScene({ ...document(), plot: { mesh: 'hat', faces: null, maps: noMaps(), flow: null } }, character, buffers())).toThrow(/a mesh of the character, got hat/);
     expect(() => openScene({ ...document(), guides: { ...document().guides, count: 3 } }, character, buffers())).toThrow(/expected 3 roots, got 24/);
     expect(() => openScene({ ...document(), guides: { ...document().guides, pointCount: 9 } }, character, buffers())).toThrow(/offsets: expected 648 numbers/);
     const beyond = { faces: planting.faces.map((f, i) => (i === 4 ? 99999 : f)), weights: planting.weights };

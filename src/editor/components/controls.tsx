@@ -23,10 +23,10 @@ export function Question({ title, children, aside }: { title: string; children: 
   return <section className="border-b border-line px-3 py-2.5"><h3 className="mb-1.5 flex items-center font-semibold">{title}{aside && <span className="ml-auto font-normal">{aside}</span>}</h3>{children}</section>;
 }
 /** The same, folded away; what it says in short stands beside its title. */
-const useFolds = create<{ open: Record<string, boolean> }>(() => ({ open: { made: true, around: true } }));
+const useFolds = create<{ open: Record<string, boolean> }>(() => ({ open: { made: true, around: true, treated: true } }));
 /** Opens all that is folded, so that any setting can be reached by name. */
 export const unfold = (): void => useFolds.setState({ open: Object.fromEntries(FOLDS.map((f) => [f, true])) });
-const FOLDS = ['chosen', 'sides', 'layers', 'numbers', 'gap', 'seen', 'made', 'holds', 'around', 'loft', 'ties', 'air', 'carry', 'careful'] as const;
+const FOLDS = ['chosen', 'sides', 'layers', 'numbers', 'gap', 'seen', 'made', 'holds', 'around', 'loft', 'ties', 'air', 'carry', 'careful', 'treated', 'divided', 'thick', 'colour', 'lit'] as const;
 export function Fold({ id, title, summary, children }: { id: (typeof FOLDS)[number]; title: string; summary?: string; children: ReactNode }) {
   const open = useFolds((s) => s.open[id] ?? false);
   return (

@@ -22,7 +22,7 @@ export function CoveragePart() {
         <Button data-testid="cover-round" disabled={covering || filling} onClick={() => session.cover(ALL_ROUND.map((d) => [...d]), 'round')} {...helpProps('Looks at the rest pose from fourteen sides.')}>All round</Button>
         {covered && <Button onClick={() => session.uncover()}>Hide</Button>}
       </div>
-      {covering && <Note>Looking through {session.filled?.strands.roots.faces.length.toLocaleString('en')} strands …</Note>}
+      {covering && <Note>Looking through {session.filled?.strands.count.toLocaleString('en')} strands …</Note>}
       {covered && (
         <>
           <p data-testid="bare" className="mt-1.5 text-soft"><span className="num text-text">{(100 * covered.bare).toFixed(1)} %</span> of the plot’s skin shows {covered.from === 'here' ? 'from here' : 'all round'}, at {width} µm and the finished number of strands.</p>

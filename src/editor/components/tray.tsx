@@ -3,7 +3,7 @@
 import { Download, RotateCw, Trash2, TriangleAlert, Wind, Flame } from 'lucide-react';
 import { toast } from 'sonner';
 import type { ReactNode } from 'react';
-import { BAKE_PARAMETERS, FILL_PARAMETERS } from '../../core/document/schema';
+import { BAKE_PARAMETERS } from '../../core/document/schema';
 import { THRESHOLDS, type Proof } from '../../core/document/proof';
 import { goToWorst } from '../state/actions';
 import type { Bake } from '../state/api';
@@ -11,7 +11,7 @@ import { worst } from '../state/stages';
 import { useEditor } from '../state/store';
 import { Button, helpProps, Note, Question, useHelp } from './controls';
 import { Field, First, type PanelProps } from './panel-parts';
-import { CoveragePart } from './coverage-part';
+import { FillPanel } from './fill-panel';
 import { CastPanel } from './cast-panel';
 import { CombPanel } from './comb-panel';
 import { PlantPanel } from './plant-panel';
@@ -28,21 +28,6 @@ export function Tray() {
       <div className="min-h-0 flex-1 overflow-y-auto"><Panel document={document} /></div>
       <p aria-live="polite" className="h-[52px] shrink-0 overflow-hidden border-t border-line bg-raised px-3 py-2 text-[12px] leading-snug text-faint">{help || 'Point at a setting to see what it means.'}</p>
     </aside>
-  );
-}
-
-function FillPanel({ document }: PanelProps) {
-  if (!document.guides) return <First to="plant" label="Go to Plant">There are no guides to fill between. Plant some first.</First>;
-  const { fill } = document;
-  const field = (n: keyof typeof FILL_PARAMETERS): ReactNode => <Field key={n} group="fill" name={n} table={FILL_PARAMETERS} />;
-  return (
-    <>
-      <Question title="How many strands?">{field('count')}{field('preview')}<Note>{Math.round(fill.count / document.guides.count)} strands for each guide.</Note></Question>
-      <Question title="How thick are they?">{field('widthUm')}{field('taper')}</Question>
-      <Question title="How do they lie together?">{field('clump')}{field('lock')}{field('frizzMm')}{field('lengthSpread')}</Question>
-      <Question title="What colour?">{field('melanin')}{field('redness')}{field('gloss')}</Question>
-      <CoveragePart />
-    </>
   );
 }
 

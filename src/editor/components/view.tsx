@@ -30,7 +30,7 @@ export function View() {
 
   const stage = useEditor((s) => s.stage), frame = useEditor((s) => s.frame), show = useEditor((s) => s.show), viewName = useEditor((s) => s.viewName), brush = useEditor((s) => s.brush);
   const clip = useEditor((s) => s.history?.document.shot.clip), guides = useEditor((s) => s.history?.document.guides), filling = useEditor((s) => s.filling), run = useEditor((s) => s.run), bakeId = useEditor((s) => s.bakeId), bakeProof = useEditor((s) => s.bakeProof);
-  const swayTool = useEditor((s) => s.swayTool), comb = useEditor((s) => s.comb), chosen = useEditor((s) => s.chosen), brushing = stage === 'comb' ? !!guides && comb.tool !== 'look' && comb.tool !== 'cage' : stage === 'plant' || (stage === 'sway' && swayTool.name !== 'look');
+  const swayTool = useEditor((s) => s.swayTool), fillTool = useEditor((s) => s.fillTool), comb = useEditor((s) => s.comb), chosen = useEditor((s) => s.chosen), brushing = stage === 'comb' ? !!guides && comb.tool !== 'look' && comb.tool !== 'cage' : stage === 'plant' || (stage === 'fill' && fillTool === 'parting') || (stage === 'sway' && swayTool.name !== 'look');
   const current = run.key === session.key;
   const proof = stage === 'bake' ? bakeProof : current ? run.proof : null;
   const deepest = worst(proof, 'depth', proof?.start);
@@ -54,7 +54,8 @@ export function View() {
         {(stage === 'sway' || stage === 'proof') && <><ShowButton label="Colliders (P)" on={show.pills} onClick={() => useEditor.setState({ show: { ...show, pills: !show.pills } })}><PillIcon size={14} />colliders</ShowButton><ShowButton label="Contacts that press, with their forces (K)" on={show.marks} onClick={() => useEditor.setState({ show: { ...show, marks: !show.marks } })}><MapPin size={14} />contacts</ShowButton></>}
       </div>
       <div className="absolute bottom-3 left-3 flex items-center gap-1.5">
-        {brushing && <span className="chip pointer-events-none num">R {stage === 'comb' && comb.size === 'screen' ? `${brush.radiusPx.toFixed(0)} px` : `${brush.radiusMm.toFixed(0)} mm`}{stage === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}{stage === 'comb' && comb.symmetric && ' · both sides'}</span>}
+        {stage === 'fill' && brushing && <span className="chip pointer-events-none">draw a line over the skin</span>}
+        {brushing && stage !== 'fill' && <span className="chip pointer-events-none num">R {stage === 'comb' && comb.size === 'screen' ? `${brush.radiusPx.toFixed(0)} px` : `${brush.radiusMm.toFixed(0)} mm`}{stage === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}{stage === 'comb' && comb.symmetric && ' · both sides'}</span>}
         {stage === 'comb' && chosen > 0 && <span className="chip pointer-events-none"><span className="num">{chosen}</span> chosen</span>}
         {stage === 'comb' && comb.mirrored && <span className="chip pointer-events-none">mirrored</span>}
         {stage === 'comb' && session.combDesk.seenWhole && <span className="chip pointer-events-none">only up to {guides?.style?.layers.find((l) => l.id === session.combDesk.layer)?.name ?? 'the base'}</span>}

@@ -1,5 +1,5 @@
 /** Every action by name: the command box, the keys and the buttons all use this list. */
-import { FILL_PARAMETERS, PLOT_MAPS, defaultSway, defaultsOf, type PlotMap } from '../../core/document/schema';
+import { PLOT_MAPS, defaultFill, defaultSway, type PlotMap } from '../../core/document/schema';
 import { addShot, openShot, shotNames } from '../../core/document/shots';
 import { ALL_ROUND } from '../../core/fill/coverage';
 import type { Session } from './session';
@@ -92,7 +92,7 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'worst', name: 'Go to the worst frame', group: 'Movement', keys: 'W', combo: ['w'], enabled: () => !!state().run.proof?.frames.length, run: () => goToWorst() },
     { id: 'sway-reset', name: 'Reset all movement settings', group: 'Movement', enabled: always, run: () => state().edit('Reset movement settings', (d) => { d.sway = defaultSway(); }) },
     { id: 'cover-round', name: 'Look all round for skin that shows', group: 'Groom', enabled: () => session.filled !== null, run: () => { useEditor.setState({ stage: 'fill' }); session.cover(ALL_ROUND.map((d) => [...d]), 'round'); } },
-    { id: 'fill-reset', name: 'Reset all filling settings', group: 'Groom', enabled: always, run: () => state().edit('Reset filling settings', (d) => { Object.assign(d.fill, defaultsOf(FILL_PARAMETERS)); }) },
+    { id: 'fill-reset', name: 'Reset all filling settings', group: 'Groom', enabled: always, run: () => state().edit('Reset filling settings', (d) => { d.fill = defaultFill(); }) },
     { id: 'bake', name: 'Bake the range', group: 'Hand-over', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'bake' }); trying(session.bake()); } },
     ...views.map(([name, label]): Action => ({ id: `view-${name}`, name: `View: ${label}`, group: 'View', enabled: always, run: () => look(name) })),
     { id: 'show-hair', name: 'Show or hide filled hair', group: 'View', keys: 'H', combo: ['h'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, hair: !state().show.hair } }) },

@@ -1,7 +1,7 @@
 /** A groom carried over to another character or a newer file of its own; the one that is open stays as it is. */
 import { bufferId, bytesOf, packPlanting } from '../../core/document/buffers';
 import { plantKey } from '../../core/document/proof';
-import type { BufferId, GroomDocument, PlotMap, SwayMap } from '../../core/document/schema';
+import { noMaps, type BufferId, type GroomDocument, type PlotMap, type SwayMap } from '../../core/document/schema';
 import { styleThrough } from '../../core/document/style';
 import { carryFlow, carryOver, turnedShape, type CarriedOver } from '../../core/groom/carry-over';
 import { packMap } from '../../core/groom/skin-grid';
@@ -25,7 +25,7 @@ export async function carryGroom(session: Session, characterId: string): Promise
 
   const store = async (bytes: Uint8Array): Promise<BufferId> => { const id = bufferId(bytes); await api.putBuffer(id, bytes); return id; };
   const next = structuredClone(document) as GroomDocument;
-  next.plot = { mesh: mesh.name, faces: await store(bytesOf(r.faces)), maps: { density: null, length: null }, flow: r.same ? document.plot.flow : session.desk.flow.length > 0 ? await store(bytesOf(carryFlow(session.desk.flow, to))) : null };
+  next.plot = { mesh: mesh.name, faces: await store(bytesOf(r.faces)), maps: noMaps(), flow: r.same ? document.plot.flow : session.desk.flow.length > 0 ? await store(bytesOf(carryFlow(session.desk.flow, to))) : null };
   next.sway.maps = { hold: null, give: null, loft: null };
   for (const [k, name] of names.entries()) { const id = await store(packMap(r.maps[k])); if ('plot' in name) next.plot.maps[name.plot] = id; else next.sway.maps[name.sway] = id; }
   const made = new Map<BufferId, Uint8Array>(), style = styleThrough((id) => session.buffers.get(id), (bytes) => { const id = bufferId(bytes); made.set(id, bytes); return id; }, document.guides.style, guides.pointCount, (g) => g, (shape, g) => turnedShape(shape, session.restSurface.normal(guides.planting.faces[g]), to.normal(r.planting.faces[g])));

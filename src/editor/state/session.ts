@@ -23,8 +23,9 @@ import * as api from './api';
 import { BufferStore } from './buffer-store';
 import { CombDesk } from './comb-desk';
 import { CurveDesk } from './curve-desk';
+import { FillDesk } from './fill-desk';
 import { lengthsOf } from './lengths';
-import { PlantDesk } from './plant-desk';
+import { MAP_NAMES, PlantDesk, type MapName } from './plant-desk';
 import { NO_RUN, useEditor, type EditorState } from './store';
 
 export interface Guides {
@@ -59,6 +60,7 @@ export class Session {
   readonly desk: PlantDesk;
   readonly curveDesk: CurveDesk;
   readonly combDesk: CombDesk;
+  readonly fillDesk = new FillDesk(this);
   guides: Guides | null = null;
   plotFaces: Uint32Array = new Uint32Array(0);
   filled: Filled | null = null;
@@ -202,12 +204,13 @@ export class Session {
     }
     if (state.history && (state.stage !== before.stage || state.comb.layer !== before.comb.layer || (state.comb.tool === 'look') !== (before.comb.tool === 'look')) && this.document.guides?.style) this.adoptShapes();
     if (state.stage !== before.stage || state.comb.keepOff !== before.comb.keepOff) this.combDesk.warmSoon();
+    if (state.stillStrands !== before.stillStrands) this.fill();
     if (state.comparing !== before.comparing) void this.compare(state.comparing);
     if (state.comb.bindPose !== before.comb.bindPose) this.setFrame(state.frame);
     // a cage that is left standing has its shape taken
     if ((state.stage !== before.stage || state.comb.tool !== before.comb.tool) && before.stage === 'comb' && before.comb.tool === 'cage') queueMicrotask(() => this.combDesk.cage.take());
     if (state.frame !== before.frame || (state.stage !== before.stage && state.comb.bindPose) || (state.bringing === null) !== (before.bringing === null)) this.setFrame(state.frame);
-    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.comb !== before.comb || state.selected !== before.selected || state.swayTool !== before.swayTool || state.playing !== before.playing || state.marked !== before.marked) this.changed();
+    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.comb !== before.comb || state.selected !== before.selected || state.swayTool !== before.swayTool || state.fillTool !== before.fillTool || state.light !== before.light || state.playing !== before.playing || state.marked !== before.marked) this.changed();
   }
 
   /** Shapes of the guides as the stage and the chosen layer have them. */
@@ -344,7 +347,7 @@ export class Session {
     if (this.pushAsked === key) return;
     this.pushAsked = key;
     const { hidden, sway } = this.document;
-    this.toFill({ kind: 'push', key, nodes, count, pose: this.pose.slice(), hidden, settings: sway });
+    this.toFill({ kind: 'push', key, nodes, nodeCount: this.filled?.strands.nodes ?? 16, count, pose: this.pose.slice(), hidden, settings: sway });
   }
 
   private mapBuffers(): Partial<Record<SwayMap, Uint8Array>> {
@@ -406,7 +409,7 @@ export class Session {
     if (!filled || !guides) return;
     this.coverFrom = from;
     useEditor.setState({ covering: true });
-    this.toFill({ kind: 'coverage', request: ++this.coverNumber, faces: this.plotFaces, strands: filled.strands, offsets: guides.offsets, lengths: guides.lengths, pointCount: guides.pointCount, fill: { ...fill, frizz: fill.frizzMm / 1000 }, full: fill.count, directions });
+    this.toFill({ kind: 'coverage', request: ++this.coverNumber, faces: this.plotFaces, strands: filled.strands, offsets: guides.offsets, pointCount: guides.pointCount, look: fill, full: fill.count, directions });
   }
   private coverFrom: 'here' | 'round' = 'round';
   uncover(): void { this.bareFaces = null; this.coverNumber++; useEditor.setState({ covered: null, covering: false }); this.changed(); }
@@ -422,12 +425,14 @@ export class Session {
       this.changed();
       return;
     }
-    const { fill, guides: g, plot, plant } = this.document;
-    const key = JSON.stringify([fill.count, fill.preview, fill.lengthSpread, g, plot.faces, plot.maps.density, plant.seed]);
+    const { fill, guides: g, plot, plant, sway } = this.document, maps: Record<string, Uint8Array> = {};
+    // what only the picture depends on does not count
+    const { stillStrands } = useEditor.getState(), shown = stillStrands ?? Math.min(fill.preview, fill.count), key = JSON.stringify([fill.count, shown, fill.turnCm, fill.nodes, fill.partings, fill.treatments, g, plot.faces, plot.maps, sway.maps, plant.seed]);
     if (key === this.fillKey) return;
     this.fillKey = key;
     useEditor.setState({ filling: true });
-    this.toFill({ kind: 'fill', request: ++this.fillNumber, faces: this.plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: Math.min(fill.preview, fill.count), full: fill.count, seed: plant.seed, lengthSpread: fill.lengthSpread, density: this.desk.bytesOf('density') });
+    for (const name of Object.keys(MAP_NAMES) as MapName[]) { const bytes = this.desk.bytesOf(name); if (bytes) maps[name] = bytes; }
+    this.toFill({ kind: 'fill', request: ++this.fillNumber, order: { fill, seed: plant.seed, faces: this.plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: shown, full: fill.count, maps } });
   }
   private onFill(reply: FillReply): void {
     if (reply.kind === 'colliders') {
@@ -452,7 +457,7 @@ export class Session {
       this.onTrouble?.(reply.message);
     } else if (reply.request === this.fillNumber) {
       this.filled = { strands: reply.strands, frames: restFrames(reply.strands.roots, this.rest, this.mesh.triangles) };
-      useEditor.setState({ filling: false, fillCount: reply.strands.roots.faces.length });
+      useEditor.setState({ filling: false, fillCount: reply.strands.count });
     } else return;
     this.changed();
   }

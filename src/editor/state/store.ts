@@ -6,6 +6,7 @@ import type { GroomDocument, PlotMap, SwayMap } from '../../core/document/schema
 import type { HowToChoose } from '../../core/groom/comb/choice';
 import type { CurvePlacement } from '../../core/groom/seat';
 import type { Proof } from '../../core/document/proof';
+import type { Rig } from '../view/lights';
 import type { Bake, Groom } from './api';
 
 export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
@@ -44,7 +45,7 @@ export interface CombState {
   cageFalloffCm: number;
   cageKeepsLengths: boolean;
 }
-export type BrushName = 'comb' | 'skin' | 'paint' | 'tie' | 'draw' | 'between' | 'flow' | 'redraw';
+export type BrushName = 'parting' | 'comb' | 'skin' | 'paint' | 'tie' | 'draw' | 'between' | 'flow' | 'redraw';
 /** A collider by its key, a mesh by its name, a tie by its id. */
 export type Selected = { kind: 'collider' | 'mesh' | 'tie'; key: string } | null;
 /** Paint a map: toward a value; gather guides for the chosen tie. */
@@ -110,6 +111,12 @@ export interface EditorState {
   /** What the pointer does in Sway besides looking around. */
   swayTool: SwayTool;
   plantTool: PlantTool;
+  /** What the pointer does in Fill. */
+  fillTool: 'look' | 'parting';
+  light: { rig: Rig; turnDeg: number; turning: boolean };
+  /** How far a still is drawn, 0 … 1; null for none. Strands it is drawn with. */
+  still: number | null;
+  stillStrands: number | null;
   strip: 'time' | 'profile';
   run: RunState;
   bakes: Bake[];
@@ -157,6 +164,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   chosen: 0, choiceCount: 0, settling: false, comparing: null, heading: null, fetching: () => null,
   show: { hair: true, guides: false, pills: false, marks: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
+  fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null,
   strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
   viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat',

@@ -9,7 +9,7 @@ import { CombStrokes } from './comb-strokes';
 import { insideOutline } from './outline';
 import type { Viewport } from './viewport';
 
-const STROKE_NAMES: Record<BrushName, string> = { comb: 'Comb', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie', draw: 'Draw a guide', between: 'Add guides', flow: 'Stroke of flow', redraw: 'Redraw a guide' };
+const STROKE_NAMES: Record<BrushName, string> = { parting: 'Parting', comb: 'Comb', skin: 'Skin of the plot', paint: 'Paint', tie: 'Choose guides of a tie', draw: 'Draw a guide', between: 'Add guides', flow: 'Stroke of flow', redraw: 'Redraw a guide' };
 
 /** A guide is taken hold of from so far, in pixels. */
 const GRIP_PIXELS = 12;
@@ -48,6 +48,7 @@ export class BrushTool {
     const { stage, comb } = useEditor.getState();
     if (stage === 'comb') return !this.session.guides || comb.tool === 'look' || comb.tool === 'cage' ? null : comb.tool === 'paint' ? 'paint' : 'comb';
     if (stage === 'plant') { const { name } = useEditor.getState().plantTool; return name === 'faces' ? 'skin' : name; }
+    if (stage === 'fill') return useEditor.getState().fillTool === 'parting' && this.session.guides ? 'parting' : null;
     if (stage === 'sway' && this.session.guides) { const { swayTool } = useEditor.getState(); return swayTool.name === 'paint' ? 'paint' : swayTool.name === 'tie' ? 'tie' : null; }
     return null;
   }
@@ -110,6 +111,7 @@ export class BrushTool {
     if (name === 'tie') { this.stroke = { ...begun, name }; this.gather(hit.point, reverse); return; }
     if (name === 'paint') { this.beginPaint(begun, hit.point, reverse); return; }
     if (name === 'draw' || name === 'between') { this.beginGuides(name, begun, hit.point); return; }
+    if (name === 'parting') { const place = this.session.surfaceNow().nearest(hit.point.toArray()); if (place) this.stroke = { ...begun, name, along: [place] }; else this.view.controls.enabled = true; return; }
     if (name === 'flow') { this.beginFlow(begun, hit.point, reverse); return; }
     if (name === 'skin') { this.beginSkin(begun, hit, [x, y], reverse); return; }
   };
@@ -287,7 +289,8 @@ export class BrushTool {
       if (stroke.changed) desk.draw(stroke.path.flatMap((p) => p.toArray()), stroke.root);
     } else if (stroke.along) {
       this.view.showPath([]);
-      desk.addFlow(stroke.along);
+      if (stroke.name === 'flow') desk.addFlow(stroke.along);
+      else if (this.session.fillDesk.addParting(stroke.along)) useEditor.setState({ fillTool: 'look' });
     } else if (stroke.roots) desk.between(stroke.roots);
     else if (stroke.from) {
       this.view.showPath([]);

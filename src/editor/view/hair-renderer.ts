@@ -1,16 +1,14 @@
 /** Draws filled strands: keeps their textures, runs the passes of hair-shaders.ts, offers a mesh of ribbons to the scene. */
 import * as THREE from 'three';
-import type { FilledStrands } from '../../core/fill/strands';
+import type { FilledStrands, FillStep } from '../../core/fill/strands';
 import type { GroomDocument } from '../../core/document/schema';
+import { absorptionOf } from '../../core/fill/pigment';
 import * as S from './hair-shaders';
+import { lightsOf } from './lights';
 
-const ROW = 1024, NODE_ROW = 2048, STRANDS_PER_ROW = 128, MOST_PILLS = 16;
-
-export const LIGHTS = {
-  key: new THREE.Vector3(-0.5, 0.62, 0.62).normalize(), keyPower: new THREE.Vector3(3.1, 2.95, 2.75),
-  rim: new THREE.Vector3(0.62, 0.5, -0.62).normalize(), rimPower: new THREE.Vector3(2.6, 2.75, 3.0),
-  sky: new THREE.Vector3(0.8, 0.84, 0.9), ground: new THREE.Vector3(0.42, 0.39, 0.37),
-};
+const ROW = 1024, NODE_ROW = 2048, MOST_PILLS = 16;
+/** Treatments of one groom that are ready on the graphics card. */
+interface ReadyStep { kind: FillStep['kind']; own: THREE.DataTexture; table: THREE.DataTexture | null; profile: number[]; numbers: number[] }
 
 function dataTexture(width: number, height: number): THREE.DataTexture {
   const t = new THREE.DataTexture(new Float32Array(4 * width * height), width, height, THREE.RGBAFormat, THREE.FloatType);
@@ -26,9 +24,22 @@ export class HairRenderer {
   /** Uniforms that skin and cloth share, to be shadowed by the hair. */
   readonly bodyUniforms = { tLight: { value: null as THREE.Texture | null }, tOpen: { value: null as THREE.Texture | null }, uBox: { value: new THREE.Vector4(0, 0, 0, 1) }, uTint: { value: new THREE.Vector3(1, 1, 1) }, uHair: { value: 0 } };
   strandCount = 0;
+  lights = lightsOf('bench', 0);
   private guideTexture = dataTexture(1, 1);
+  private guideNormals = dataTexture(1, 1);
+  private guideNodes: THREE.WebGLRenderTarget | null = null;
   private strandTexture = dataTexture(1, 1);
-  private rootTexture = dataTexture(1, 1);
+  private plantTexture = dataTexture(1, 1);
+  private skinTexture = dataTexture(1, 1);
+  private roots: THREE.WebGLRenderTarget | null = null;
+  private readonly empty = dataTexture(1, 1);
+  private steps: ReadyStep[] = [];
+  /** Strands with the centres of their clumps, and where those begin. */
+  private total = 0;
+  private turn = 0;
+  private nodeCount = 16;
+  /** Shapes from the root, before and after a treatment, with room for the centres. */
+  private shapes: [THREE.WebGLRenderTarget, THREE.WebGLRenderTarget] | null = null;
   private nodes: THREE.WebGLRenderTarget | null = null;
   private colours: THREE.WebGLRenderTarget | null = null;
   private readonly density = target(512, 512, { type: THREE.HalfFloatType });
@@ -78,36 +89,57 @@ export class HairRenderer {
     this.renderer.render(this.screenScene, this.screenCamera);
   }
 
-  /** Takes a new set of strands. */
-  setStrands(strands: FilledStrands, fullCount: number): void {
-    const n = strands.roots.faces.length, data = new Float32Array(4 * ROW * Math.ceil((4 * n) / ROW));
-    for (let s = 0; s < n; s++) {
-      for (let k = 0; k < 4; k++) { data[16 * s + k] = strands.follow.guides[4 * s + k]; data[16 * s + 4 + k] = strands.follow.weights[4 * s + k]; }
-      for (let k = 0; k < 8; k++) data[16 * s + 8 + k] = strands.detail[8 * s + k];
-    }
+  /** Takes a new set of strands. `frames`: rest frames of their roots; `triangles`: of the mesh they are on. */
+  setStrands(strands: FilledStrands, frames: Float64Array, triangles: Uint32Array, fullCount: number): void {
+    const n = strands.count, total = strands.roots.faces.length, { nodes } = strands, textureOf = (width: number, fill: (data: Float32Array) => void): THREE.DataTexture => { const t = dataTexture(ROW, Math.max(1, Math.ceil(width / ROW))); fill(t.image.data as Float32Array); return t; };
     this.strandTexture.dispose();
-    this.strandTexture = new THREE.DataTexture(data, ROW, Math.ceil((4 * n) / ROW), THREE.RGBAFormat, THREE.FloatType);
-    this.strandTexture.needsUpdate = true;
-    this.rootTexture.dispose();
-    this.rootTexture = dataTexture(ROW, Math.ceil((2 * n) / ROW));
+    this.strandTexture = textureOf(4 * total, (data) => {
+      for (let s = 0; s < total; s++) {
+        for (let k = 0; k < 4; k++) { data[16 * s + k] = strands.follow.guides[4 * s + k]; data[16 * s + 4 + k] = strands.follow.weights[4 * s + k]; }
+        for (let k = 0; k < 3; k++) { data[16 * s + 8 + k] = strands.normals[3 * s + k]; data[16 * s + 12 + k] = strands.places[3 * s + k]; }
+        data[16 * s + 11] = strands.locks[s];
+      }
+    });
+    this.guideNormals.dispose();
+    this.guideNormals = textureOf(strands.guideNormals.length / 3, (data) => { for (let g = 0; g < strands.guideNormals.length / 3; g++) for (let k = 0; k < 3; k++) data[4 * g + k] = strands.guideNormals[3 * g + k]; });
+    for (const { own, table } of this.steps) { own.dispose(); table?.dispose(); }
+    this.steps = strands.steps.map(({ kind, own, table, profile, numbers }) => ({
+      kind, own: textureOf(total, (data) => data.set(own)), table: table && textureOf(Math.ceil(table.length / 4), (data) => data.set(table)),
+      profile: Array.from({ length: 64 }, (_, k) => profile[Math.min(k, nodes - 1)]), numbers: Array.from(numbers),
+    }));
+    this.plantTexture.dispose();
+    this.plantTexture = textureOf(3 * n, (data) => {
+      for (let s = 0; s < n; s++) {
+        for (let k = 0; k < 3; k++) data[12 * s + k] = triangles[3 * strands.roots.faces[s] + k];
+        data[12 * s + 4] = strands.roots.weights[2 * s]; data[12 * s + 5] = strands.roots.weights[2 * s + 1];
+        for (let k = 0; k < 4; k++) data[12 * s + 8 + k] = frames[4 * s + k];
+      }
+    });
+    const rootRows = Math.max(1, Math.ceil((2 * n) / ROW));
+    if (this.roots?.height !== rootRows) { this.roots?.dispose(); this.roots = target(ROW, rootRows); }
     this.fullCount = Math.max(fullCount, n);
-    if (n === this.strandCount) return;
+    this.turn = strands.turn;
+    const perRow = NODE_ROW / nodes, rows = Math.max(1, Math.ceil(n / perRow)), allRows = Math.max(1, Math.ceil(total / perRow));
+    if (!this.shapes || this.shapes[0].height !== allRows) { for (const t of this.shapes ?? []) t.dispose(); this.shapes = [target(NODE_ROW, allRows), target(NODE_ROW, allRows)]; }
+    this.total = total;
+    if (n === this.strandCount && nodes === this.nodeCount) return;
     this.strandCount = n;
-    const rows = Math.max(1, Math.ceil(n / STRANDS_PER_ROW));
+    this.nodeCount = nodes;
     this.nodes?.dispose();
     this.colours?.dispose();
     this.nodes = target(NODE_ROW, rows);
     this.colours = target(NODE_ROW, rows, { type: THREE.HalfFloatType });
-    const index = new Uint32Array(90 * n), one: number[] = [];
-    for (let i = 0; i < 15; i++) one.push(2 * i, 2 * i + 1, 2 * i + 2, 2 * i + 2, 2 * i + 1, 2 * i + 3);
-    for (let s = 0; s < n; s++) for (let j = 0; j < 90; j++) index[90 * s + j] = 32 * s + one[j];
+    const each = 6 * (nodes - 1), index = new Uint32Array(each * n), one: number[] = [];
+    for (let i = 0; i < nodes - 1; i++) one.push(2 * i, 2 * i + 1, 2 * i + 2, 2 * i + 2, 2 * i + 1, 2 * i + 3);
+    for (let s = 0; s < n; s++) for (let j = 0; j < each; j++) index[each * s + j] = 2 * nodes * s + one[j];
     this.mesh.geometry.dispose();
     this.mesh.geometry = new THREE.BufferGeometry();
     this.mesh.geometry.setIndex(new THREE.BufferAttribute(index, 1));
     this.points.geometry.dispose();
     this.points.geometry = new THREE.BufferGeometry();
-    this.points.geometry.setIndex(new THREE.BufferAttribute(Uint32Array.from({ length: 15 * n }, (_, i) => i), 1));
+    this.points.geometry.setIndex(new THREE.BufferAttribute(Uint32Array.from({ length: (nodes - 1) * n }, (_, i) => i), 1));
   }
+  private get layout(): { uNodes: number; uPerRow: number } { return { uNodes: this.nodeCount, uPerRow: NODE_ROW / this.nodeCount }; }
 
   /** Guide shapes, rest-oriented offsets (3 × pointCount × guides), with each guide's length. */
   setGuides(local: ArrayLike<number>, lengths: ArrayLike<number>, pointCount: number): void {
@@ -125,14 +157,13 @@ export class HairRenderer {
     this.pointCount = pointCount;
   }
 
-  /** Strand roots' movement, 7 × strands. */
-  setRoots(motions: Float64Array): void {
-    const data = this.rootTexture.image.data as Float32Array;
-    for (let s = 0; s < motions.length / 7; s++) {
-      for (let k = 0; k < 4; k++) data[8 * s + k] = motions[7 * s + k];
-      for (let k = 0; k < 3; k++) data[8 * s + 4 + k] = motions[7 * s + 4 + k];
-    }
-    this.rootTexture.needsUpdate = true;
+  /** Takes the mesh in a pose, 3 × vertices, m. */
+  setSkin(positions: ArrayLike<number>): void {
+    const rows = Math.max(1, Math.ceil(positions.length / (3 * ROW)));
+    if (this.skinTexture.image.width !== ROW || this.skinTexture.image.height !== rows) { this.skinTexture.dispose(); this.skinTexture = dataTexture(ROW, rows); }
+    const data = this.skinTexture.image.data as Float32Array;
+    for (let v = 0, o = 0; v < positions.length; v += 3, o += 4) { data[o] = positions[v]; data[o + 1] = positions[v + 1]; data[o + 2] = positions[v + 2]; }
+    this.skinTexture.needsUpdate = true;
   }
 
   /** Box of the light volume, from the guides' points in the world. */
@@ -155,13 +186,22 @@ export class HairRenderer {
     this.setDrawn(drawn);
     if (!nodes || this.strandCount === 0) { this.mesh.visible = false; this.bodyUniforms.uHair.value = 0; return; }
     this.fill = fill;
-    this.pass(this.setUniforms(this.material('nodes', S.SCREEN_VERTEX, S.NODE_FRAGMENT), {
-      tGuide: this.guideTexture, tStrand: this.strandTexture, tRoot: this.rootTexture, uStrands: this.drawn, uPoints: this.pointCount, uClump: fill.clump, uLock: fill.lock, uFrizz: fill.frizzMm / 1000,
-    }), nodes);
+    const { guideTexture, nodeCount } = this, guides = guideTexture.image.height, shapes = this.shapes!;
+    if (this.guideNodes?.width !== nodeCount + 1 || this.guideNodes.height !== guides) { this.guideNodes?.dispose(); this.guideNodes = target(nodeCount + 1, guides); }
+    this.pass(this.setUniforms(this.material('guides', S.SCREEN_VERTEX, S.GUIDE_FRAGMENT), { tGuide: guideTexture, tGuideNormal: this.guideNormals, uPoints: this.pointCount, uNodes: nodeCount }), this.guideNodes);
+    const all = { ...this.layout, tStrand: this.strandTexture, uStrands: this.drawn, uCentres: this.strandCount, uTotal: this.total };
+    this.pass(this.setUniforms(this.material('blend', S.SCREEN_VERTEX, S.BLEND_FRAGMENT), { ...all, tGuideNodes: this.guideNodes.texture, uTurn: this.turn }), shapes[0]);
+    for (const step of this.steps) {
+      const kind = step.kind === 'length' || step.kind === 'cut' ? null : step.kind;
+      this.pass(this.setUniforms(this.material(`treatment ${kind}`, S.SCREEN_VERTEX, S.treatmentFragment(kind)), { ...all, tIn: shapes[0].texture, tOwn: step.own, tTable: step.table ?? this.empty, uTabled: step.table ? 1 : 0, uProfile: step.profile, A: step.numbers }), shapes[1]);
+      shapes.reverse();
+    }
+    this.pass(this.setUniforms(this.material('roots', S.SCREEN_VERTEX, S.ROOT_FRAGMENT), { tSkin: this.skinTexture, tPlant: this.plantTexture, uStrands: this.drawn }), this.roots);
+    this.pass(this.setUniforms(this.material('place', S.SCREEN_VERTEX, S.PLACE_FRAGMENT), { ...this.layout, tIn: shapes[0].texture, tRoot: this.roots!.texture, uStrands: this.drawn, uWidthSpread: fill.widthSpread }), nodes);
     if (relight) this.relight(fill, pills);
   }
 
-  /** Takes other places for the nodes than the treatments gave, 4 × NODES × strands, and lights them. */
+  /** Takes other places for the nodes than the treatments gave, 4 × nodes × strands, and lights them. */
   replaceNodes(data: Float32Array, fill: GroomDocument['fill'], pills: Float64Array): void {
     const { nodes } = this;
     if (!nodes || data.length !== 4 * NODE_ROW * nodes.height) return;
@@ -176,7 +216,7 @@ export class HairRenderer {
     const nodes = this.nodes!;
     const voxel = this.box.w / 64;
     this.points.material = this.setUniforms(this.material('splat', S.SPLAT_VERTEX, S.SPLAT_FRAGMENT, { blending: THREE.CustomBlending, blendSrc: THREE.OneFactor, blendDst: THREE.OneFactor, blendSrcAlpha: THREE.OneFactor, blendDstAlpha: THREE.OneFactor }), {
-      tNodes: nodes.texture, uBox: this.box, uExtinction: (fill.widthUm * 1e-6 * (this.fullCount / this.drawn) * 0.78) / voxel ** 3,
+      ...this.layout, tNodes: nodes.texture, uBox: this.box, uExtinction: (fill.widthUm * 1e-6 * (this.fullCount / this.drawn) * 0.78) / voxel ** 3,
     });
     this.renderer.setRenderTarget(this.density);
     this.renderer.setClearColor(0, 0);
@@ -190,7 +230,7 @@ export class HairRenderer {
       b.push(new THREE.Vector4(at(4), at(5), at(6), at(7)));
     }
     this.pass(this.setUniforms(this.material('soften', S.SCREEN_VERTEX, S.SOFTEN_FRAGMENT), { tVolume: this.density.texture, uBox: this.box, uPills: count, uPillA: a, uPillB: b }), this.softened);
-    this.pass(this.setUniforms(this.material('march', S.SCREEN_VERTEX, S.MARCH_FRAGMENT), { tVolume: this.softened.texture, uBox: this.box, uLight0: LIGHTS.key, uLight1: LIGHTS.rim }), this.light);
+    this.pass(this.setUniforms(this.material('march', S.SCREEN_VERTEX, S.MARCH_FRAGMENT), { tVolume: this.softened.texture, uBox: this.box, uLight0: this.lights.key, uLight1: this.lights.rim }), this.light);
     const absorb = this.absorption();
     this.bodyUniforms.tLight.value = this.light.textures[0];
     this.bodyUniforms.tOpen.value = this.light.textures[1];
@@ -198,17 +238,13 @@ export class HairRenderer {
     this.bodyUniforms.uTint.value.set(Math.exp(-Math.sqrt(absorb.x) * 1.2), Math.exp(-Math.sqrt(absorb.y) * 1.2), Math.exp(-Math.sqrt(absorb.z) * 1.2));
   }
 
-  /** Source: d'Eon et al. 2011 (absorption of eumelanin and pheomelanin), *from memory*. */
-  private absorption(): THREE.Vector3 {
-    const { melanin = 1, redness = 0 } = this.fill ?? {};
-    return new THREE.Vector3(0.419 * melanin + 0.187 * redness, 0.697 * melanin + 0.4 * redness, 1.37 * melanin + 1.05 * redness);
-  }
+  private absorption(end: 'root' | 'tip' = 'root'): THREE.Vector3 { return this.fill ? new THREE.Vector3(...absorptionOf(this.fill, end)) : new THREE.Vector3(1, 1, 1); }
 
   /** Draws the first `count` strands only, each a little wider: a fair picture of the whole while it moves. */
   setDrawn(count: number): void {
     this.drawn = Math.max(1, Math.min(count, this.strandCount));
-    this.mesh.geometry.setDrawRange(0, 90 * this.drawn);
-    this.points.geometry.setDrawRange(0, 15 * this.drawn);
+    this.mesh.geometry.setDrawRange(0, 6 * (this.nodeCount - 1) * this.drawn);
+    this.points.geometry.setDrawRange(0, (this.nodeCount - 1) * this.drawn);
   }
 
   /** Colours the nodes for a camera and readies the ribbons. */
@@ -219,17 +255,17 @@ export class HairRenderer {
     if (!this.mesh.visible || !nodes || !colours || !fill) return;
     const eye = camera.position, forward = camera.getWorldDirection(new THREE.Vector3());
     if (frame === 0) this.pass(this.setUniforms(this.material('colour', S.SCREEN_VERTEX, S.COLOUR_FRAGMENT), {
-      tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uStrands: this.drawn, uBox: this.box, uEye: eye,
-      uLight0: LIGHTS.key, uLight1: LIGHTS.rim, uPower0: LIGHTS.keyPower, uPower1: LIGHTS.rimPower, uSky: LIGHTS.sky, uGround: LIGHTS.ground, uAbsorb: this.absorption(), uGloss: this.fill?.gloss ?? 1,
+      ...this.layout, tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uStrands: this.drawn, uBox: this.box, uEye: eye,
+      uLight0: this.lights.key, uLight1: this.lights.rim, uPower0: this.lights.keyPower, uPower1: this.lights.rimPower, uSky: this.lights.sky, uGround: this.lights.ground, uAbsorb: this.absorption(), uAbsorbTip: this.absorption('tip'), uGloss: fill.gloss, uSpread: fill.colourSpread, uTip: fill.colourBy === 'pigment' ? fill.tipColour : 0.24, uGrey: fill.grey,
     }), colours);
     const fewer = this.fullCount / this.drawn;
     this.setUniforms(this.ribbons, {
-      tNodes: nodes.texture, tColour: colours.texture, uViewProjection: new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse), uEye: eye, uForward: forward,
-      uPixel: (2 * Math.tan((camera.fov * Math.PI) / 360)) / height, uWidth: fill.widthUm * 1e-6, uTaper: fill.taper, uThicken: Math.pow(fewer, 0.7), uFrame: frame,
+      ...this.layout, tNodes: nodes.texture, tColour: colours.texture, uViewProjection: new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse), uEye: eye, uForward: forward,
+      uPixel: (2 * Math.tan((camera.fov * Math.PI) / 360)) / height, uWidth: fill.widthUm * 1e-6, uTaper: fill.taper, uTipFrom: fill.tipFrom, uThicken: Math.pow(fewer, 0.7), uFrame: frame,
     });
   }
 
-  /** Node positions as they stand on the GPU, 4 × NODES × strands (for tests). */
+  /** Node positions as they stand on the GPU, 4 × nodes × strands (for tests). */
   readNodes(): Float32Array {
     if (!this.nodes) return new Float32Array(0);
     const out = new Float32Array(4 * NODE_ROW * this.nodes.height);
@@ -238,8 +274,8 @@ export class HairRenderer {
   }
 
   dispose(): void {
-    for (const t of [this.density, this.softened, this.light, this.nodes, this.colours]) t?.dispose();
-    for (const t of [this.guideTexture, this.strandTexture, this.rootTexture]) t.dispose();
+    for (const t of [this.density, this.softened, this.light, this.nodes, this.colours, this.guideNodes, this.roots, ...(this.shapes ?? [])]) t?.dispose();
+    for (const t of [this.guideTexture, this.guideNormals, this.strandTexture, this.plantTexture, this.skinTexture, this.empty, ...this.steps.flatMap((x) => [x.own, x.table])]) t?.dispose();
     for (const m of this.materials.values()) m.dispose();
     this.mesh.geometry.dispose();
   }

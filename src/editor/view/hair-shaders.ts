@@ -1,10 +1,13 @@
 /**
- * Shaders of the hair. Strand shapes are those of `src/core/fill/strands.ts`, line by line.
+ * Shaders of the hair. Strand shapes are those of `src/core/fill/strands.ts`; what treatments do to a node is made from the very
+ * lines of `src/core/fill/steps.ts`.
  *
- * Passes: strand nodes into a texture → their density into a volume of 64³ voxels → light through that volume → colour of
+ * Passes: guides at the nodes → strands between them → each treatment → into the world → their density into a volume of 64³ voxels → light through that volume → colour of
  * each node → ribbons. Reflectance after Kajiya & Kay 1989 and Marschner et al. 2003 with analytic lobes, scattering albedo
  * after Chiang et al. 2016, all *from memory*.
  */
+
+import { STEPS_GLSL } from './treatments-glsl';
 
 const PRECISION = 'precision highp float;precision highp int;precision highp sampler2D;\n';
 
@@ -15,36 +18,122 @@ float unit(uint v){return float(pcg(v))*(1./4294967296.);}
 
 export const SCREEN_VERTEX = `${PRECISION}in vec3 position;void main(){gl_Position=vec4(position.xy,0.,1.);}`;
 
-/** Positions of all nodes: 128 strands of 16 nodes a row. xyz, w = the strand's own share of the width. */
-export const NODE_FRAGMENT = `${PRECISION}${HASH}
-uniform sampler2D tGuide,tStrand,tRoot;
-uniform int uStrands,uPoints;
-uniform float uClump,uLock,uFrizz;
-out vec4 o;
-vec4 strandData(int s,int k){int i=s*4+k;return texelFetch(tStrand,ivec2(i&1023,i>>10),0);}
-vec4 rootData(int s,int k){int i=s*2+k;return texelFetch(tRoot,ivec2(i&1023,i>>10),0);}
-vec4 guideAt(int g,float u){
+/** Where node k of strand s stands in the textures of nodes, and where data of a strand do. */
+const LAYOUT = `
+uniform int uNodes,uPerRow; // nodes of a strand, strands of a row
+ivec2 nodePlace(int s,int k){return ivec2((s%uPerRow)*uNodes+k,s/uPerRow);}
+ivec2 ownPlace(int i){return ivec2(i&1023,i>>10);}
+float shareAt(int k){return pow(float(k)/float(uNodes-1),1.4);}
+`;
+
+/** Guides at the nodes of strands: place and chord; column 0 the guide's length instead, the last column the normal of its skin. */
+export const GUIDE_FRAGMENT = `${PRECISION}
+uniform sampler2D tGuide,tGuideNormal;uniform int uPoints,uNodes;out vec4 o;
+vec3 guideAt(int g,float u){
   int last=uPoints-1;float x=clamp(u,0.,1.)*float(last);int i=min(int(x),last-1);float f=x-float(i);
-  vec4 b=texelFetch(tGuide,ivec2(i,g),0),d=texelFetch(tGuide,ivec2(i+1,g),0);
-  vec4 a=i>0?texelFetch(tGuide,ivec2(i-1,g),0):2.*b-d,e=i<last-1?texelFetch(tGuide,ivec2(i+2,g),0):2.*d-b;
+  vec3 b=texelFetch(tGuide,ivec2(i,g),0).xyz,d=texelFetch(tGuide,ivec2(i+1,g),0).xyz;
+  vec3 a=i>0?texelFetch(tGuide,ivec2(i-1,g),0).xyz:2.*b-d,e=i<last-1?texelFetch(tGuide,ivec2(i+2,g),0).xyz:2.*d-b;
   return b+.5*f*(d-a+f*(2.*a-5.*b+4.*d-e+f*(3.*(b-d)+e-a)));
 }
+float shareAt(int k){return pow(float(k)/float(uNodes-1),1.4);}
 void main(){
-  ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*128+(c.x>>4),k=c.x&15;
+  ivec2 c=ivec2(gl_FragCoord.xy);int k=c.x,g=c.y;
+  if(k==uNodes){o=texelFetch(tGuideNormal,ivec2(g&1023,g>>10),0);return;}
+  vec3 p=guideAt(g,shareAt(k));float chord=0.;
+  if(k>0)chord=length(p-guideAt(g,shareAt(k-1)));
+  else{vec3 b=p;for(int j=1;j<uNodes;j++){vec3 q=guideAt(g,shareAt(j));chord+=length(q-b);b=q;}}
+  o=vec4(p,chord);
+}`;
+
+/** Strands between their guides (`FillShapes.blend`): place from the root in the orientation of rest, and length of the edge; at node 0 the strand's length. */
+export const BLEND_FRAGMENT = `${PRECISION}${LAYOUT}
+uniform sampler2D tGuideNodes,tStrand;uniform int uStrands,uCentres,uTotal;uniform float uTurn;out vec4 o;
+void main(){
+  ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*uPerRow+c.x/uNodes,k=c.x%uNodes;
+  if((s>=uStrands&&s<uCentres)||s>=uTotal){o=vec4(0.);return;}
+  vec4 G=texelFetch(tStrand,ownPlace(4*s),0),W=texelFetch(tStrand,ownPlace(4*s+1),0);vec3 n=texelFetch(tStrand,ownPlace(4*s+2),0).xyz,N[4];float L[4];
+  for(int j=0;j<4;j++){N[j]=texelFetch(tGuideNodes,ivec2(uNodes,int(G[j])),0).xyz;L[j]=texelFetch(tGuideNodes,ivec2(0,int(G[j])),0).w;}
+  vec3 x=vec3(0.),before=vec3(0.);float sum=0.,edge=0.;int last=k==0?uNodes-1:k;
+  for(int i=1;i<=last;i++){
+    float t=shareAt(i);vec3 p=vec3(0.);edge=0.;
+    for(int j=0;j<4;j++){
+      vec4 q=texelFetch(tGuideNodes,ivec2(i,int(G[j])),0);float far=uTurn>0.?t*L[j]/uTurn:0.,f=uTurn>0.?1./(1.+far*far):0.;
+      p+=W[j]*(q.xyz+f*(n*dot(N[j],q.xyz)-N[j]*dot(n,q.xyz)));edge+=W[j]*q.w;
+    }
+    vec3 e=p-before;x+=e*(edge/sqrt(max(1e-24,dot(e,e))));before=p;sum+=edge;
+  }
+  o=k==0?vec4(0.,0.,0.,sum):vec4(x,edge);
+}`;
+
+/** One treatment after what was before it (`FillShapes.displace` and `shorten`), with the step of that name; none shortens. */
+export const treatmentFragment = (kind: 'clump' | 'curl' | 'wave' | 'frizz' | 'stray' | 'bend' | null): string => `${PRECISION}${LAYOUT}
+uniform sampler2D tIn,tOwn,tStrand,tTable;uniform int uStrands,uCentres,uTotal,uTabled;uniform float uProfile[64];uniform float A[8];out vec4 o;
+${kind ? STEPS_GLSL : ''}
+vec4 at(int s,int k){return texelFetch(tIn,nodePlace(s,k),0);}
+void main(){
+  ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*uPerRow+c.x/uNodes,k=c.x%uNodes,last=uNodes-1;
+  if((s>=uStrands&&s<uCentres)||s>=uTotal){o=vec4(0.);return;}
+  vec4 me=at(s,k),own=texelFetch(tOwn,ownPlace(s),0);
+${kind === null ? `
+  if(own.x>=1.){o=me;return;}
+  vec3 before=at(s,0).xyz,q=before;float sum=0.,edge=0.;int end=k==0?last:k;
+  for(int n=1;n<=end;n++){
+    if(k>0&&n<k-1)continue;
+    float x=float(n)*own.x;int i=min(int(x),last-1);float f=x-float(i);
+    vec3 b=at(s,i).xyz,d=at(s,i+1).xyz,a=i>0?at(s,i-1).xyz:2.*b-d,e=i<last-1?at(s,i+2).xyz:2.*d-b;
+    before=q;q=b+.5*f*(d-a+f*(2.*a-5.*b+4.*d-e+f*(3.*(b-d)+e-a)));
+    edge=length(q-before);sum+=edge;
+  }
+  o=k==0?vec4(me.xyz,sum):vec4(q,edge);` : `
+  if(!(own.x>0.)${kind === 'clump' ? '||own.y<0.' : ''}||k==0){o=me;return;}
+  vec3 place=texelFetch(tStrand,ownPlace(4*s+3),0).xyz,skin=texelFetch(tStrand,ownPlace(4*s+2),0).xyz;vec4 p=at(s,0),next=at(s,1);
+  S[0]=p.x;S[1]=p.y;S[2]=p.z;S[9]=p.w;S[11]=own.y;S[12]=own.z;S[13]=own.w;S[23]=skin.x;S[24]=skin.y;S[25]=skin.z;
+  vec3 before=p.xyz,old=p.xyz,x=p.xyz;float along=0.;
+  ${kind === 'clump' ? 'int centre=int(own.y);vec3 to=texelFetch(tStrand,ownPlace(4*centre+3),0).xyz-place;' : ''}
+  ${kind === 'curl' || kind === 'wave' || kind === 'bend' ? 'vec3 t0=next.xyz-p.xyz;t0*=inversesqrt(max(1e-30,dot(t0,t0)));S[14]=t0.x;S[15]=t0.y;S[16]=t0.z;begin();' : ''}
+  for(int i=1;i<=k;i++){
+    p=next;if(i<last)next=at(s,i+1);
+    along+=p.w;
+    S[0]=p.x;S[1]=p.y;S[2]=p.z;S[6]=p.w;S[7]=shareAt(i);S[8]=along;
+    int q=s*uNodes+i;S[10]=(uTabled>0?texelFetch(tTable,ownPlace(q>>2),0)[q&3]:own.x)*uProfile[i];
+    ${kind === 'curl' || kind === 'wave' || kind === 'bend' ? 'vec3 t=next.xyz-old;t*=inversesqrt(max(1e-30,dot(t,t)));S[14]=t.x;S[15]=t.y;S[16]=t.z;old=p.xyz;' : ''}
+    ${kind === 'clump' ? 'float u=float(i)*own.z;int j=min(int(u),last-1);vec4 a=at(centre,j),b=at(centre,j+1);vec3 w=b.xyz-a.xyz,m=to+a.xyz+(u-float(j))*w;w*=inversesqrt(max(1e-30,dot(w,w)));S[17]=m.x;S[18]=m.y;S[19]=m.z;S[20]=w.x;S[21]=w.y;S[22]=w.z;' : ''}
+    ${kind}();
+    vec3 e=vec3(S[3],S[4],S[5])-before;x+=e*(p.w/max(1e-12,length(e)));before=vec3(S[3],S[4],S[5]);
+  }
+  o=vec4(x,me.w);`}
+}`;
+
+/** How each root has moved with its triangle (`rootMotionsInto`): rotation, then place. */
+export const ROOT_FRAGMENT = `${PRECISION}
+uniform sampler2D tSkin,tPlant;uniform int uStrands;out vec4 o;
+vec3 vertex(float v){int i=int(v);return texelFetch(tSkin,ivec2(i&1023,i>>10),0).xyz;}
+vec4 turned(vec3 x,vec3 y,vec3 z){
+  float t=x.x+y.y+z.z,s;vec4 q;
+  if(t>0.){s=2.*sqrt(t+1.);q=vec4((y.z-z.y)/s,(z.x-x.z)/s,(x.y-y.x)/s,.25*s);}
+  else if(x.x>y.y&&x.x>z.z){s=2.*sqrt(1.+x.x-y.y-z.z);q=vec4(.25*s,(y.x+x.y)/s,(z.x+x.z)/s,(y.z-z.y)/s);}
+  else if(y.y>z.z){s=2.*sqrt(1.+y.y-x.x-z.z);q=vec4((y.x+x.y)/s,.25*s,(z.y+y.z)/s,(z.x-x.z)/s);}
+  else{s=2.*sqrt(1.+z.z-x.x-y.y);q=vec4((z.x+x.z)/s,(z.y+y.z)/s,.25*s,(x.y-y.x)/s);}
+  return normalize(q);
+}
+void main(){
+  ivec2 c=ivec2(gl_FragCoord.xy);int i=c.y*1024+c.x,s=i>>1;
   if(s>=uStrands){o=vec4(0.);return;}
-  vec4 G=strandData(s,0),W=strandData(s,1),C=strandData(s,2),D=strandData(s,3),q=rootData(s,0),root=rootData(s,1);
-  float t=pow(float(k)/15.,1.4),u=t*C.w;
-  float toGuide=uClump*smoothstep(.05,1.,t),toLock=uLock*smoothstep(.02,.7,t)*(1.-toGuide);
-  vec3 p=vec3(0.);
-  for(int j=0;j<4;j++){float w=W[j]*(1.-toGuide)+(j==0?toGuide:0.);if(w>0.)p+=w*guideAt(int(G[j]),u).xyz;}
-  float along=u*texelFetch(tGuide,ivec2(0,int(G.x)),0).w,envelope=smoothstep(0.,.06,along),wave=6.2831853/.03*along;
-  uint e=16u*uint(s),l=16u*uint(D.w);
-  vec3 r1=vec3(unit(e),unit(e+1u),unit(e+2u))*2.-1.,r2=vec3(unit(e+3u),unit(e+4u),unit(e+5u))*2.-1.,rl=vec3(unit(l+10u),unit(l+11u),unit(l+12u))*2.-1.;
-  float phase=6.2831853*unit(e+6u);
-  p+=C.xyz*toGuide+D.xyz*toLock;
-  p+=envelope*uFrizz*(r1*sin(wave+phase)+r2*cos(.7*wave+phase)+2.*rl*sin(.55*wave+6.2831853*unit(l+13u)));
-  vec3 v=2.*cross(q.xyz,p);
-  o=vec4(root.xyz+p+q.w*v+cross(q.xyz,v),.75+.5*unit(e+8u));
+  vec4 V=texelFetch(tPlant,ivec2((3*s)&1023,(3*s)>>10),0),W=texelFetch(tPlant,ivec2((3*s+1)&1023,(3*s+1)>>10),0),r=texelFetch(tPlant,ivec2((3*s+2)&1023,(3*s+2)>>10),0);
+  vec3 A=vertex(V.x),B=vertex(V.y),C=vertex(V.z);
+  if((i&1)==1){o=vec4(A*(1.-W.x-W.y)+B*W.x+C*W.y,0.);return;}
+  vec3 x=normalize(B-A),y=normalize(cross(x,C-A));vec4 q=turned(x,y,cross(x,y)),b=vec4(-r.xyz,r.w);
+  o=vec4(q.w*b.xyz+q.xyz*b.w+cross(q.xyz,b.xyz),q.w*b.w-dot(q.xyz,b.xyz));
+}`;
+
+/** Into the world: w is the strand's own share of the width. */
+export const PLACE_FRAGMENT = `${PRECISION}${HASH}${LAYOUT}
+uniform sampler2D tIn,tRoot;uniform int uStrands;uniform float uWidthSpread;out vec4 o;
+void main(){
+  ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*uPerRow+c.x/uNodes,k=c.x%uNodes;
+  if(s>=uStrands){o=vec4(0.);return;}
+  vec4 q=texelFetch(tRoot,ownPlace(2*s),0),root=texelFetch(tRoot,ownPlace(2*s+1),0);vec3 p=texelFetch(tIn,nodePlace(s,k),0).xyz,v=2.*cross(q.xyz,p);
+  o=vec4(root.xyz+p+q.w*v+cross(q.xyz,v),1.+uWidthSpread*(2.*unit(16u*uint(s)+8u)-1.));
 }`;
 
 /** One texture into another. */
@@ -61,12 +150,12 @@ vec3 toVoxels(vec3 p){return ((p-uBox.xyz)/uBox.w+.5)*64.;}
 `;
 
 /** One point a segment, added into its voxel: extinction per metre, whatever the number of strands drawn. */
-export const SPLAT_VERTEX = `${PRECISION}uniform sampler2D tNodes;uniform vec4 uBox;uniform float uExtinction;out float vAmount;
+export const SPLAT_VERTEX = `${PRECISION}${LAYOUT}uniform sampler2D tNodes;uniform vec4 uBox;uniform float uExtinction;out float vAmount;
 void main(){
-  int s=gl_VertexID/15,k=gl_VertexID%15;ivec2 c=ivec2((s&127)*16+k,s>>7);
-  vec3 a=texelFetch(tNodes,c,0).xyz,b=texelFetch(tNodes,c+ivec2(1,0),0).xyz;
-  vec3 g=floor(((.5*(a+b)-uBox.xyz)/uBox.w+.5)*64.);
-  vAmount=length(b-a)*uExtinction*(k>11?float(15-k)/4.:1.);
+  int s=gl_VertexID/(uNodes-1),k=gl_VertexID%(uNodes-1);
+  vec3 a=texelFetch(tNodes,nodePlace(s,k),0).xyz,b=texelFetch(tNodes,nodePlace(s,k+1),0).xyz;
+  vec3 g=floor(((.5*(a+b)-uBox.xyz)/uBox.w+.5)*64.);float t=float(k)/float(uNodes-1);
+  vAmount=length(b-a)*uExtinction*(t>.73?(1.-t)/.27:1.);
   vec2 px=vec2(mod(g.z,8.),floor(g.z/8.))*64.+g.xy+.5;
   gl_Position=any(lessThan(g,vec3(0.)))||any(greaterThan(g,vec3(63.)))?vec4(9.,9.,9.,1.):vec4(px/256.-1.,0.,1.);
   gl_PointSize=1.;
@@ -106,8 +195,8 @@ void main(){
 }`;
 
 /** Colour of every node. */
-export const COLOUR_FRAGMENT = `${PRECISION}${HASH}${VOLUME}
-uniform sampler2D tNodes,tStrand,tLight,tOpen;uniform int uStrands;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb;uniform float uGloss;
+export const COLOUR_FRAGMENT = `${PRECISION}${HASH}${LAYOUT}${VOLUME}
+uniform sampler2D tNodes,tStrand,tLight,tOpen;uniform int uStrands;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb,uAbsorbTip;uniform float uGloss,uSpread,uTip,uGrey;
 out vec4 o;
 const float PI=3.14159265;
 float gauss(float b,float x){return exp(-.5*x*x/(b*b))/(b*2.5066283);}
@@ -124,13 +213,15 @@ vec3 lobes(vec3 T,vec3 L,vec3 V,vec3 sg,float j){
   S+=gauss(b*1.8,x-.105-j*.06)*(1.-f)*(1.-f)*f*exp(-sg*3.3/cD)*exp(17.*cp-16.78)*gloss*uGloss;
   return S;
 }
-vec3 node(int s,int k){return texelFetch(tNodes,ivec2((s&127)*16+k,s>>7),0).xyz;}
+vec3 node(int s,int k){return texelFetch(tNodes,nodePlace(s,k),0).xyz;}
 void main(){
-  ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*128+(c.x>>4),k=c.x&15;
+  ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*uPerRow+c.x/uNodes,k=c.x%uNodes,last=uNodes-1;
   if(s>=uStrands){o=vec4(0.);return;}
-  float t=pow(float(k)/15.,1.4);vec3 p=node(s,k),T=normalize(node(s,min(k+1,15))-node(s,max(k-1,0))+1e-9),V=normalize(uEye-p);
-  int di=s*4+3;uint e=16u*uint(s),l=16u*uint(texelFetch(tStrand,ivec2(di&1023,di>>10),0).w);
-  vec3 sg=uAbsorb*exp2(1.*(unit(e+7u)-.5)+.8*(unit(l+14u)-.5))*mix(1.18,.72,smoothstep(.15,1.,t));
+  float t=shareAt(k);vec3 p=node(s,k),T=normalize(node(s,min(k+1,last))-node(s,max(k-1,0))+1e-9),V=normalize(uEye-p);
+  uint e=16u*uint(s),l=16u*uint(texelFetch(tStrand,ownPlace(4*s+2),0).w);
+  float along=smoothstep(.15,1.,t);
+  vec3 sg=mix(uAbsorb,uAbsorbTip,along)*exp2(uSpread*(unit(e+7u)-.5+.8*(unit(l+14u)-.5)))*mix(1.18,1.18*exp2(-uTip),along);
+  if(unit(e+11u)<uGrey)sg*=.04;
   float j=(unit(e+9u)-.5)+.6*(unit(l+15u)-.5);
   vec4 lit=atlas(tLight,toVoxels(p));vec3 bent=atlas(tOpen,toVoxels(p)).xyz;
   float open=mix(.3,1.,lit.z)*mix(.7,1.,smoothstep(0.,.3,t));
@@ -146,17 +237,17 @@ void main(){
   o=vec4(min(r,vec3(4.)),1.);
 }`;
 
-/** Ribbons: strand = id / 32, node = (id mod 32) / 2, side = id mod 2. */
-export const RIBBON_VERTEX = `${PRECISION}uniform sampler2D tNodes,tColour;uniform mat4 uViewProjection;uniform vec3 uEye,uForward;uniform float uPixel,uWidth,uTaper,uThicken;
+/** Ribbons: strand = id / 2 nodes, node = (id mod 2 nodes) / 2, side = id mod 2. */
+export const RIBBON_VERTEX = `${PRECISION}${LAYOUT}uniform sampler2D tNodes,tColour;uniform mat4 uViewProjection;uniform vec3 uEye,uForward;uniform float uPixel,uWidth,uTaper,uTipFrom,uThicken;
 out vec3 vColour;out float vAlpha;out float vAlong;flat out uint vStrand;
-vec3 node(int s,int k){return texelFetch(tNodes,ivec2((s&127)*16+k,s>>7),0).xyz;}
+vec3 node(int s,int k){return texelFetch(tNodes,nodePlace(s,k),0).xyz;}
 void main(){
-  int s=gl_VertexID>>5,l=gl_VertexID&31,k=l>>1;float side=(l&1)==0?-1.:1.,t=pow(float(k)/15.,1.4);
-  vec4 here=texelFetch(tNodes,ivec2((s&127)*16+k,s>>7),0);vec3 p=here.xyz;
-  vec3 T=normalize(node(s,min(k+1,15))-node(s,max(k-1,0))+1e-9),V=normalize(uEye-p);
-  float px=uPixel*max(.01,dot(p-uEye,uForward)),w=uWidth*uThicken*here.w*mix(1.,uTaper,smoothstep(.3,1.,t)),drawn=max(w,px);
+  int s=gl_VertexID/(2*uNodes),l=gl_VertexID%(2*uNodes),k=l>>1,last=uNodes-1;float side=(l&1)==0?-1.:1.,t=shareAt(k);
+  vec4 here=texelFetch(tNodes,nodePlace(s,k),0);vec3 p=here.xyz;
+  vec3 T=normalize(node(s,min(k+1,last))-node(s,max(k-1,0))+1e-9),V=normalize(uEye-p);
+  float px=uPixel*max(.01,dot(p-uEye,uForward)),w=uWidth*uThicken*here.w*mix(1.,uTaper,smoothstep(uTipFrom,1.,t)),drawn=max(w,px);
   vec3 across=cross(T,V);float a=length(across);across=a>1e-3?across/a:vec3(1.,0.,0.);
-  vAlpha=min(1.,w/drawn);vAlong=t;vStrand=uint(s);vColour=texelFetch(tColour,ivec2((s&127)*16+k,s>>7),0).rgb;
+  vAlpha=min(1.,w/drawn);vAlong=t;vStrand=uint(s);vColour=texelFetch(tColour,nodePlace(s,k),0).rgb;
   gl_Position=uViewProjection*vec4(p+across*drawn*.5*side,1.);
 }`;
 /** Hashed alpha: no order needed, and frames accumulate to the true coverage. */
@@ -175,10 +266,12 @@ export const OUTPUT_FRAGMENT = `${PRECISION}uniform sampler2D tLinear;uniform fl
 void main(){
   ivec2 at=ivec2(gl_FragCoord.xy);
   if(uMirrored>.5)at.x=textureSize(tLinear,0).x-1-at.x;
-  vec3 c=max(texelFetch(tLinear,at,0).rgb,0.)*.8;
+  vec4 l=texelFetch(tLinear,at,0);
+  // colours come mixed with what is behind; where nothing is, they are taken apart from it
+  vec3 c=max(l.rgb,0.)/max(l.a,1e-3)*.8;
   c=clamp(c*(2.51*c+.03)/(c*(2.43*c+.59)+.14),0.,1.);
   c=mix(c*12.92,1.055*pow(c,vec3(1./2.4))-.055,step(.0031308,c));
-  o=vec4(c+(fract(52.9829189*fract(dot(gl_FragCoord.xy,vec2(.06711056,.00583715))))-.5)/255.,1.);
+  o=vec4(c+(fract(52.9829189*fract(dot(gl_FragCoord.xy,vec2(.06711056,.00583715))))-.5)/255.,clamp(l.a,0.,1.));
 }`;
 
 /** What skin and cloth take from the hair's volume: shadow, and a tint where hair is dense on them. */

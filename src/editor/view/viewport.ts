@@ -6,17 +6,22 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import type { GroomDocument } from '../../core/document/schema';
 import { restBox } from '../../core/mesh/rest-box';
-import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
+import { placeGuides } from '../../core/groom/planting';
 import { SkinGrid } from '../../core/groom/skin-grid';
 import type { MapName } from '../state/plant-desk';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
 import { CharacterView } from './character-view';
-import { HairRenderer, LIGHTS } from './hair-renderer';
+import { HairRenderer } from './hair-renderer';
+import { lightsOf } from './lights';
 import { Overlays, setSegments } from './overlays';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
 const STILL_FRAMES = 20;
+/** Frames of a still that is saved. */
+const FINE_FRAMES = 32;
+/** ms of a turn of the turntable. */
+const TURN_MS = 12_000;
 /** A picture that has not changed for so long is drawn with all its strands. */
 const REST_MS = 250;
 /** Slower than this from one moving picture to the next, fewer strands are drawn; faster than that, more. */
@@ -45,6 +50,7 @@ export class Viewport {
   private readonly guideLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly ghostLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly seatedLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  private readonly partLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly lostLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly markLine: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   readonly overlays: Overlays;
@@ -54,6 +60,9 @@ export class Viewport {
   private readonly mapMesh: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
   private readonly plotMesh: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
   private readonly brushRing: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
+  /** The rig's lights for skin and cloth. */
+  private readonly sceneLights = { key: new THREE.DirectionalLight(), rim: new THREE.DirectionalLight(), sky: new THREE.HemisphereLight(0xffffff, 0xffffff, 2.4) };
+  private lit: unknown = null;
   private targets: { main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget } | null = null;
   private width = 1;
   private height = 1;
@@ -80,11 +89,7 @@ export class Viewport {
     this.renderer.setPixelRatio(1);
     this.hair = new HairRenderer(this.renderer);
     this.character = new CharacterView(session.character, this.hair);
-    const key = new THREE.DirectionalLight(new THREE.Color(...LIGHTS.keyPower.clone().multiplyScalar(0.8).toArray()), 1);
-    key.position.copy(LIGHTS.key);
-    const rim = new THREE.DirectionalLight(new THREE.Color(...LIGHTS.rimPower.clone().multiplyScalar(0.7).toArray()), 1);
-    rim.position.copy(LIGHTS.rim);
-    const sky = new THREE.HemisphereLight(new THREE.Color(...LIGHTS.sky.toArray()), new THREE.Color(...LIGHTS.ground.toArray()), 2.4);
+    const { key, rim, sky } = this.sceneLights;
     const line = (color: number, opacity: number, depthTest = true): THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial> => {
       const l = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color, transparent: true, opacity, depthTest }));
       l.frustumCulled = false;
@@ -95,6 +100,7 @@ export class Viewport {
     this.ghostLines = line(0x9fd0e8, 0.75);
     this.markLine = line(0xff5a3c, 1, false);
     this.seatedLines = line(0xffc27a, 0.95);
+    this.partLines = line(0x9fd0e8, 0.95, false);
     this.lostLines = line(0xff5a3c, 1, false);
     this.overlays = new Overlays(session);
     this.gripPoints = new THREE.Points(new THREE.BufferGeometry(), new THREE.PointsMaterial({ color: 0xffc27a, size: 11, sizeAttenuation: false, depthTest: false, transparent: true }));
@@ -109,10 +115,11 @@ export class Viewport {
     this.brushRing = line(0xffffff, 0.95, false);
     this.plotMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ color: 0xd98a4e, transparent: true, opacity: 0.42, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
     this.plotMesh.frustumCulled = false;
-    const floor = new THREE.GridHelper(4, 16, 0x3a3733, 0x4a4641);
+    const floor = (this.floor = new THREE.GridHelper(4, 16, 0x3a3733, 0x4a4641));
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
-    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
+    this.light();
+    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -156,6 +163,15 @@ export class Viewport {
     this.touch();
   }
 
+  private readonly floor: THREE.GridHelper;
+  /** Lights the hair, skin and cloth as the rig says. */
+  private light(): void {
+    const { light } = useEditor.getState(), l = (this.hair.lights = lightsOf(light.rig, light.turnDeg)), { key, rim, sky } = this.sceneLights, colour = (c: THREE.Color, v: THREE.Vector3, k: number): void => { c.setRGB(k * v.x, k * v.y, k * v.z, THREE.LinearSRGBColorSpace); };
+    this.lit = light;
+    colour(key.color, l.keyPower, 0.8); colour(rim.color, l.rimPower, 0.7); colour(sky.color, l.sky, 1); colour(sky.groundColor, l.ground, 1);
+    key.position.copy(l.key); rim.position.copy(l.rim);
+  }
+
   /** The picture has to be drawn again. */
   touch(): void { this.still = 0; this.settled = false; this.lastTouch = performance.now(); }
 
@@ -194,6 +210,7 @@ export class Viewport {
     const { session } = this, state = useEditor.getState(), { stage } = state;
     const document = state.history?.document;
     if (!document) return;
+    if (this.lit !== state.light) this.light();
     this.character.setPose(session.pose);
     this.character.setWorn(session.wornMotions());
     this.character.setHidden(document.hidden);
@@ -201,7 +218,7 @@ export class Viewport {
 
     const hairOn = stage === 'comb' && state.comb.isolate && state.chosen > 0 ? false : stage !== 'plant' && stage !== 'cast' ? state.show.hair : stage === 'cast' ? state.show.hair : false;
     if (hairOn && guides && filled && shown) {
-      if (this.strandsShown !== filled) { this.hair.setStrands(filled.strands, document.fill.count); this.strandsShown = filled; }
+      if (this.strandsShown !== filled) { this.hair.setStrands(filled.strands, filled.frames, session.mesh.triangles, document.fill.count); this.strandsShown = filled; }
       let local: ArrayLike<number> = guides.offsets;
       if (shown.from !== 'combed') {
         const turned = new Float32Array(shown.points.length);
@@ -209,9 +226,7 @@ export class Viewport {
         local = turned;
       }
       this.hair.setGuides(local, guides.lengths, guides.pointCount);
-      const motions = new Float64Array(7 * filled.strands.roots.faces.length);
-      rootMotionsInto(motions, filled.strands.roots, filled.frames, session.skin, session.mesh.triangles);
-      this.hair.setRoots(motions);
+      this.hair.setSkin(session.skin);
       const drawn = coarse ? this.movingStrands : Infinity, relight = !coarse || this.movingStrands >= this.hair.strandCount || this.refreshes++ % 6 === 0;
       if (relight) this.hair.setBounds(shown.points);
       const pills = this.pillsNow();
@@ -223,6 +238,8 @@ export class Viewport {
     const guidesOn = !!shown && (stage === 'plant' || stage === 'comb' || state.show.guides);
     this.guideLines.visible = guidesOn;
     if (guidesOn && guides) this.showGuides(shown.points, guides.pointCount);
+    this.partLines.visible = stage === 'fill' && document.fill.partings.some((p) => p.on);
+    if (this.partLines.visible) setSegments(this.partLines.geometry, session.fillDesk.lines());
     const ghost = stage === 'comb' ? session.ghostPoints() : null;
     this.ghostLines.visible = ghost !== null;
     if (ghost) setSegments(this.ghostLines.geometry, guideSegments(ghost.points, ghost.pointCount));
@@ -254,7 +271,7 @@ export class Viewport {
     this.gripPoints.visible = grips.length > 0;
     if (grips.length > 0) setSegments(this.gripPoints.geometry, Float32Array.from(grips.flatMap((g) => g.toArray())));
     this.showCage(grips.length > 0 && stage === 'comb');
-    this.brushRing.visible &&= (stage === 'comb' && state.comb.tool !== 'look') || stage === 'plant' || (stage === 'sway' && state.swayTool.name !== 'look');
+    this.brushRing.visible &&= (stage === 'comb' && state.comb.tool !== 'look') || stage === 'plant' || (stage === 'fill' && state.fillTool === 'parting') || (stage === 'sway' && state.swayTool.name !== 'look');
     const bare = stage === 'fill' && state.covered !== null;
     const bringing = stage === 'plant' ? session.curveDesk.shown() : null;
     this.seatedLines.visible = !!bringing && bringing.seated.length > 0;
@@ -441,8 +458,10 @@ export class Viewport {
 
   private loop = (): void => {
     this.handle = requestAnimationFrame(this.loop);
+    if (this.stillJob) { this.drawStill(this.stillJob); return; }
     this.play();
     const now = performance.now();
+    this.turn(now);
     const rested = now - this.lastTouch > REST_MS, sharpen = this.coarse && rested;
     if (!this.targets || (this.still >= this.stillFrames && !this.dirty && !sharpen)) return;
     if (this.still === 0 && !sharpen) this.pace(now);
@@ -469,6 +488,82 @@ export class Viewport {
     if (gap > SLOW_MS) this.movingStrands = Math.max(FEWEST_MOVING, Math.min(this.movingStrands, strandCount) * 0.6);
     else if (gap < FAST_MS) this.movingStrands = Math.min(this.movingStrands * 1.25, 1e6);
     this.movingStrands = Math.round(this.movingStrands);
+  }
+
+  /** Goes round what the view is centred on, while the turntable is on. */
+  private turn(now: number): void {
+    const { turning } = useEditor.getState().light, since = this.turnedAt === null ? 0 : now - this.turnedAt;
+    this.turnedAt = turning ? now : null;
+    if (!turning || since === 0) return;
+    const away = this.camera.position.clone().sub(this.controls.target).applyAxisAngle(new THREE.Vector3(0, 1, 0), (2 * Math.PI * Math.min(since, 500)) / TURN_MS);
+    this.camera.position.copy(this.controls.target).add(away);
+    this.controls.update();
+  }
+  private turnedAt: number | null = null;
+
+  // ---------------------------------------------------------------- stills
+
+  private stillJob: { width: number; height: number; clear: boolean; frame: number; main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget; done: (pixels: Uint8Array | null) => void } | null = null;
+  /** Draws what is seen at another size, frame by frame until it is fine, and saves it as a PNG; what was saved in words, or '' where it was stopped. */
+  async saveStill({ clear, scale, strands }: { clear: boolean; scale: number; strands: number | null }, name: string): Promise<string> {
+    if (useEditor.getState().still !== null) throw new Error('A still is being drawn already.');
+    const most = this.renderer.capabilities.maxTextureSize, fit = Math.min(scale, most / this.width, most / this.height), width = Math.round(this.width * fit), height = Math.round(this.height * fit);
+    useEditor.setState({ still: 0, stillStrands: strands, light: { ...useEditor.getState().light, turning: false }, playing: false });
+    try {
+      await this.until(() => !useEditor.getState().filling && (strands === null || useEditor.getState().still === null || (this.session.filled?.strands.count ?? 0) > 0));
+      if (useEditor.getState().still === null) return '';
+      this.refresh(false);
+      const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
+      const targets = { main: make(true, THREE.HalfFloatType), a: make(false, THREE.FloatType), b: make(false, THREE.FloatType) };
+      const pixels = await new Promise<Uint8Array | null>((done) => { this.stillJob = { width, height, clear, frame: 0, ...targets, done }; });
+      for (const t of Object.values(targets)) t.dispose();
+      if (!pixels) return '';
+      const canvas = document.createElement('canvas');
+      canvas.width = width;
+      canvas.height = height;
+      const image = new ImageData(width, height);
+      for (let y = 0; y < height; y++) image.data.set(pixels.subarray(4 * width * (height - 1 - y), 4 * width * (height - y)), 4 * width * y);
+      canvas.getContext('2d')!.putImageData(image, 0, 0);
+      const blob = await new Promise<Blob | null>((r) => { canvas.toBlob(r, 'image/png'); });
+      if (!blob) throw new Error('The picture could not be written: it may be too large for this browser. Choose a smaller one.');
+      const link = document.createElement('a');
+      link.href = URL.createObjectURL(blob);
+      link.download = `${name.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase()}.png`;
+      link.click();
+      setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+      return `${width} × ${height} pixels, ${this.hair.strandCount.toLocaleString('en')} strands, ${(blob.size / 1e6).toFixed(1)} MB${fit < scale ? '; as large as this graphics card draws' : ''}.`;
+    } finally {
+      this.stillJob = null;
+      useEditor.setState({ still: null, stillStrands: null });
+      this.dirty = true;
+      this.touch();
+    }
+  }
+  stopStill(): void { const job = this.stillJob; this.stillJob = null; useEditor.setState({ still: null, stillStrands: null }); job?.done(null); }
+  private async until(there: () => boolean): Promise<void> { do await new Promise((r) => { setTimeout(r, 60); }); while (!there()); }
+  private drawStill(job: NonNullable<Viewport['stillJob']>): void {
+    const { camera, renderer } = this, [jx, jy] = job.frame === 0 ? [0, 0] : jitter(job.frame), floor = this.floor.visible;
+    camera.setViewOffset(job.width, job.height, jx, jy, job.width, job.height);
+    camera.updateMatrixWorld();
+    this.hair.prepare(camera, job.height, job.frame, this.hairShown);
+    this.floor.visible = floor && !job.clear;
+    renderer.setRenderTarget(job.main);
+    renderer.setClearColor(job.clear ? 0 : BACKDROP, job.clear ? 0 : 1);
+    renderer.clear();
+    renderer.render(this.scene, camera);
+    this.floor.visible = floor;
+    this.hair.pass(this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: job.a.texture, tNew: job.main.texture, uShare: 1 / (job.frame + 1) }), job.b);
+    [job.a, job.b] = [job.b, job.a];
+    job.frame++;
+    useEditor.setState({ still: job.frame / FINE_FRAMES });
+    if (job.frame < FINE_FRAMES) return;
+    const out = new THREE.WebGLRenderTarget(job.width, job.height, { depthBuffer: false }), pixels = new Uint8Array(4 * job.width * job.height);
+    this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: job.a.texture, uMirrored: this.mirrored ? 1 : 0 }), out);
+    renderer.readRenderTargetPixels(out, 0, 0, job.width, job.height, pixels);
+    out.dispose();
+    camera.clearViewOffset();
+    this.stillJob = null;
+    job.done(pixels);
   }
 
   private draw(): void {

@@ -245,7 +245,9 @@ export async function assetOfBake(db: Knex, id: string): Promise<AssetInfo> {
 /** The filled strands of a bake, ready to be computed frame by frame. */
 export async function openFilled(db: Knex, bake: Awaited<ReturnType<typeof getBake>>, count: number): Promise<FilledFrames> {
   const { guides, plot } = bake.document, asset = await assetOfBake(db, bake.id);
-  const [planting, offsets, faces, density] = await Promise.all([guides?.planting, guides?.offsets, plot.faces, plot.maps.density].map((id) => (id ? getBlob(db, id) : null)));
+  const [planting, offsets, faces] = await Promise.all([guides?.planting, guides?.offsets, plot.faces].map((id) => (id ? getBlob(db, id) : null)));
+  const maps: Record<string, Uint8Array> = {};
+  for (const [name, id] of Object.entries({ ...plot.maps, ...bake.document.sway.maps })) { const bytes = id ? await getBlob(db, id) : null; if (bytes) maps[name] = bytes; }
   if (!planting || !offsets || !faces) throw new UserError(409, 'notFilled', 'This bake has no plot to fill: it was made before its skin was chosen.');
-  return new FilledFrames({ document: bake.document, character: await loadCharacter(db, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(faces), count, density });
+  return new FilledFrames({ document: bake.document, character: await loadCharacter(db, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(faces), count, maps });
 }

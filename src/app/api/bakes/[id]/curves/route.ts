@@ -2,7 +2,7 @@ import { writeUsda } from '@/formats/usda';
 import { physicalRod } from '@/core/sway/materials';
 import { database } from '@/server/db/connection';
 import { z } from 'zod';
-import { NODES, widthAt } from '@/core/fill/strands';
+import { widthAt } from '@/core/fill/strands';
 import { bakeFramePoints, bakeFrames, getBake, getGroom, openFilled, UserError } from '@/server/db/records';
 import { route } from '@/server/http';
 
@@ -27,10 +27,10 @@ export const GET = route<{ id: string }>(async (request, { id }) => {
     if (!blob) throw new UserError(500, 'frameMissing', `Frame ${frame} of this bake is missing.`);
     return bakeFramePoints(db, blob);
   };
-  const filled = count === undefined ? null : await openFilled(db, bake, count), strands = filled?.strands.roots.faces.length ?? 0;
+  const filled = count === undefined ? null : await openFilled(db, bake, count), strands = filled?.strands.count ?? 0, nodes = filled?.strands.nodes ?? 0;
   const pieces = writeUsda(filled ? {
     name: `${groom.name} filled`, fps: document.shot.fps, startFrame: bake.startFrame, endFrame: bake.endFrame,
-    counts: new Int32Array(strands).fill(NODES), ids: Int32Array.from({ length: strands }, (_, i) => i), widths: Float32Array.from({ length: NODES * strands }, (_, i) => widthAt(document.fill, Math.floor(i / NODES), i % NODES)),
+    counts: new Int32Array(strands).fill(nodes), ids: Int32Array.from({ length: strands }, (_, i) => i), widths: Float32Array.from({ length: nodes * strands }, (_, i) => widthAt(document.fill, Math.floor(i / nodes), i % nodes, nodes)),
     points: async (frame) => filled.at(frame, await guidePoints(frame)),
     comment: `${groom.production.name}: ${groom.character.name}, ${groom.name}, ${document.shot.clip}. ${strands} of ${document.fill.count} filled strands, pushed out of what collides, by Fine Comb; metres, +Y up, widths are diameters.`,
   } : {

@@ -1,0 +1,18 @@
+/** What gives hair its colour: absorption inside a strand by its pigments, or as a chosen colour asks for it. */
+import type { FillSettings } from '../document/schema';
+
+/**
+ * Absorption of one unit of each pigment for red, green, blue.
+ * **Source:** d'Eon, Francois, Hill, Letteri & Aubry 2011, An Energy-Conserving Hair Reflectance Model, *from memory*.
+ */
+export const EUMELANIN = [0.419, 0.697, 1.37] as const, PHEOMELANIN = [0.187, 0.4, 1.05] as const;
+/** How the view makes a body colour of an absorption: e^(−k √σ). */
+export const BODY_COLOUR = 3.6;
+
+const linear = (hex: string): number[] => [1, 3, 5].map((o) => { const v = parseInt(hex.slice(o, o + 2), 16) / 255; return v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4; });
+
+/** Absorption at a strand's root or tip, per unit of its width. */
+export function absorptionOf(fill: Pick<FillSettings, 'melanin' | 'redness' | 'colourBy' | 'rootColour' | 'tipsColour'>, end: 'root' | 'tip'): [number, number, number] {
+  if (fill.colourBy === 'choice') return linear(end === 'root' ? fill.rootColour : fill.tipsColour).map((c) => (Math.log(Math.max(0.002, c)) / BODY_COLOUR) ** 2) as [number, number, number];
+  return [0, 1, 2].map((k) => fill.melanin * EUMELANIN[k] + fill.redness * PHEOMELANIN[k]) as [number, number, number];
+}
