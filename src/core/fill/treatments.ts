@@ -155,7 +155,9 @@ export function shortestWave(list: readonly Treatment[]): number {
   let least = Infinity;
   for (const t of activeTreatments(list)) {
     if (t.kind === 'curl') least = Math.min(least, Math.hypot(t.numbers.pitchMm, 2 * Math.PI * t.numbers.radiusMm * Math.min(1, t.driver.amount)) / 1000);
-    else if (t.kind === 'wave' || t.kind === 'frizz') least = Math.min(least, t.numbers.lengthMm / 1000);
+    else if (t.kind === 'wave') least = Math.min(least, t.numbers.lengthMm / 1000);
+    // a wander is nothing to be followed, only to be had
+    else if (t.kind === 'frizz') least = Math.min(least, (5.5 * t.numbers.lengthMm) / 1000);
   }
   return least;
 }

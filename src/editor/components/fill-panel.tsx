@@ -24,7 +24,7 @@ export function FillPanel({ document }: PanelProps) {
     <>
       <Question title="How many strands?">
         {field('count')}{field('preview')}
-        <div className="mt-0.5 flex items-center gap-2 text-soft" {...helpProps('Points of each filled strand. As needed: enough for the shortest wave of its treatments.')}><span className="w-[98px]">Points</span><Choice label="Points of a strand" value={fill.nodes} onChange={(v) => useEditor.getState().edit('Points of a strand', (d) => { d.fill.nodes = v; })} options={(['as needed', '16', '32', '64'] as const).map((value) => ({ value, label: value === 'as needed' ? 'As needed' : value }))} /></div>
+        <div className="mt-0.5 flex items-center gap-2 text-soft" {...helpProps('Points of each filled strand. As needed: enough for the shortest wave of its treatments.')}><span className="w-[98px]">Points</span><Choice label="Points of a strand" value={fill.nodes} onChange={(v) => useEditor.getState().edit('Points of a strand', (d) => { d.fill.nodes = v; })} options={(['as needed', '16', '32', '64'] as const).map((value) => ({ value, label: value === 'as needed' ? 'Auto' : value }))} /></div>
         <Note><span role="status" data-testid="fill-state">{filling ? 'Filling …' : `${fillCount.toLocaleString('en')} of ${fill.count.toLocaleString('en')} strands shown${nodes ? `, ${nodes} points each` : ''}`}</span>; {Math.round(fill.count / document.guides.count)} for each guide.</Note>
       </Question>
       <Fold id="treated" title="What is done to them?" summary={`${on} treatment${on === 1 ? '' : 's'}`}><TreatmentsPart treatments={fill.treatments} /></Fold>
