@@ -2,7 +2,8 @@
 import { roleOf } from '../core/document/schema';
 import { coverage } from '../core/fill/coverage';
 import { fillFrom } from '../core/fill/open-fill';
-import { FillShapes, widthAt } from '../core/fill/strands';
+import { makeCards } from '../core/fill/cards';
+import { FillShapes, nodeAt, widthAt } from '../core/fill/strands';
 import { shapesBetween } from '../core/groom/between';
 import { flowAt, growAlong } from '../core/groom/flow';
 import { growGuide } from '../core/groom/grow';
@@ -52,6 +53,10 @@ scope.onmessage = ({ data }) => {
         scope.postMessage({ kind: 'settled', request: data.request, shapes }, [shapes.buffer as ArrayBuffer]);
       } catch (cause) { scope.postMessage({ kind: 'failed', request: data.request, what: 'settle', message: cause instanceof Error ? cause.message : String(cause) }); }
       return;
+    case 'cards':
+      try { if (surface) cards(surface, data); }
+      catch (cause) { scope.postMessage({ kind: 'failed', request: data.request, what: 'cards', message: cause instanceof Error ? cause.message : String(cause) }); }
+      return;
     case 'plant':
     case 'fill':
       try {
@@ -66,6 +71,15 @@ scope.onmessage = ({ data }) => {
       }
   }
 };
+
+function cards(on: Surface, { request, order, settings }: Extract<FillRequest, { kind: 'cards' }>): void {
+  const strands = fillFrom(order, on, restMesh, (grid ??= new SkinGrid(on.positions, on.triangles))), { count, nodes } = strands, shapes = new FillShapes(strands), points = new Float32Array(3 * nodes * count);
+  if (count === 0) throw new Error('There are no strands to make cards of.');
+  shapes.at(order.offsets, order.pointCount);
+  for (let s = 0; s < count; s++) for (let k = 0; k < nodes; k++) for (let c = 0; c < 3; c++) points[3 * (nodes * s + k) + c] = strands.places[3 * s + c] + shapes.X[4 * (nodes * s + k) + c];
+  const set = makeCards({ points, nodes, shares: Float64Array.from({ length: nodes }, (_, k) => nodeAt(k, nodes)), widthAt: (s, k) => widthAt(order.fill, s, k, nodes), normals: strands.normals, each: Math.max(1, order.full / count), surface: on }, settings);
+  scope.postMessage({ kind: 'carded', request, set, roots: strands.roots, places: strands.places });
+}
 
 /** A mesh of the character in the rest pose, by name. */
 function restMesh(name: string): Surface | null {

@@ -1,4 +1,5 @@
 /** Messages between the page and its workers. */
+import type { CardSet, CardSettings } from '../core/fill/cards';
 import type { Coverage } from '../core/fill/coverage';
 import type { FillOrder } from '../core/fill/open-fill';
 import type { FilledStrands, Look } from '../core/fill/strands';
@@ -49,6 +50,8 @@ export type FillRequest =
   | { kind: 'settle'; request: number; planting: Planting; offsets: Float32Array; pointCount: number; mesh: string; hidden: readonly string[]; settings: SwaySettings }
   /** How much skin shows between filled strands in the rest pose, from directions toward the viewer. */
   | { kind: 'coverage'; request: number; faces: Uint32Array; strands: FilledStrands; offsets: Float32Array; pointCount: number; look: Look; full: number; directions: [number, number, number][] }
+  /** Cards of the groom in the rest pose. */
+  | { kind: 'cards'; request: number; order: FillOrder; settings: CardSettings }
   | { kind: 'fill'; request: number; order: FillOrder };
 
 export type FillReply =
@@ -57,5 +60,6 @@ export type FillReply =
   | { kind: 'planted'; request: number; planting: Planting; offsets: Float32Array }
   | { kind: 'settled'; request: number; shapes: Float32Array }
   | { kind: 'filled'; request: number; strands: FilledStrands }
+  | { kind: 'carded'; request: number; set: CardSet; roots: Planting; places: Float32Array }
   | { kind: 'covered'; request: number; result: Coverage }
-  | { kind: 'failed'; request: number; what: 'fill' | 'plant' | 'push' | 'coverage' | 'settle'; message: string };
+  | { kind: 'failed'; request: number; what: 'fill' | 'cards' | 'plant' | 'push' | 'coverage' | 'settle'; message: string };

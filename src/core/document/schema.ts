@@ -52,6 +52,18 @@ export const FILL_PARAMETERS = {
   gloss: parameter('Gloss', '×', 0, 1.5, 0.01, 1, 'How clearly strands mirror the light: 1 for smooth hair, less for fur, dust and dry ends.'),
 } satisfies Record<string, Parameter>;
 
+export const CARD_PARAMETERS = {
+  triangles: parameter('Triangles', '', 100, 60000, 100, 6000, 'Triangles of the finest level at most; each coarser level has a quarter.', true),
+  segments: parameter('Pieces along', '', 2, 32, 1, 10, 'Pieces of a card from root to tip, at the finest level.', true),
+  across: parameter('Pieces across', '', 1, 4, 1, 2, '1: flat cards; more: bent about the strands.', true),
+  bow: parameter('Bow', '×', 0, 1, 0.01, 0.25, 'How far the middle of a bent card stands out, as a share of its half width.'),
+  layers: parameter('Layers', '', 1, 6, 1, 2, 'Cards over one another, from the skin outwards.', true),
+  cover: parameter('Takes in', '×', 0.5, 1, 0.01, 0.9, 'Share of its strands that the width of a card takes in.'),
+  tiles: parameter('Tiles', '', 1, 32, 1, 12, 'Different pictures of strands in the atlas, side by side.', true),
+  levels: parameter('Levels', '', 1, 4, 1, 3, 'Levels of detail, each with a quarter of the triangles before.', true),
+} satisfies Record<string, Parameter>;
+export const ATLAS_SIZES = ['512', '1024', '2048'] as const;
+
 export const SWAY_PARAMETERS = {
   thickness: parameter('Thickness', '×', 0.2, 5, 0.01, 1, 'Multiplies the material’s diameter; stiffness grows with its fourth power, mass with its square.'),
   weight: parameter('Density', '×', 0.1, 10, 0.01, 1, 'Multiplies the material’s density: more for oil or water that clings.'),
@@ -276,6 +288,7 @@ export const documentSchema = z.object({
     style: z.object({ base: bufferIdSchema, layers: z.array(layerSchema).min(1).max(40) }).optional(),
   }).nullable(),
   fill: fillSchema,
+  cards: numbers(CARD_PARAMETERS).extend({ atlas: z.enum(ATLAS_SIZES) }),
   sway: swaySchema,
   bake: numbers(BAKE_PARAMETERS),
 }).refine((d) => new Set([d.shotName, ...d.otherShots.map((o) => o.shotName)]).size === d.otherShots.length + 1, { message: 'Two shots have the same name.', path: ['otherShots'] });
@@ -316,6 +329,7 @@ export function newDocument(meshName: string, shot: Shot): GroomDocument {
     plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling', by: 'count' },
     guides: null,
     fill: defaultFill(),
+    cards: { ...defaultsOf(CARD_PARAMETERS), atlas: '1024' },
     sway: defaultSway(),
     bake: defaultsOf(BAKE_PARAMETERS),
   };

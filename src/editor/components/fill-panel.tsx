@@ -7,6 +7,7 @@ import { FILL_PARAMETERS, type GroomDocument, type Parameter } from '../../core/
 import { useEditor } from '../state/store';
 import { RIGS, type Rig } from '../view/lights';
 import { Button, Choice, Fold, helpProps, IconButton, Note, NumberField, OneOf, Question, Toggle } from './controls';
+import { CardsPart } from './cards-part';
 import { CoveragePart } from './coverage-part';
 import { Field, First, type PanelProps } from './panel-parts';
 import { TreatmentsPart } from './treatments-part';
@@ -32,6 +33,7 @@ export function FillPanel({ document }: PanelProps) {
       <Fold id="thick" title="How thick are they?" summary={`${fill.widthUm} µm`}>{field('widthUm')}{field('taper')}{field('tipFrom')}{field('widthSpread')}</Fold>
       <Fold id="colour" title="What colour?" summary={fill.colourBy === 'pigment' ? 'by pigment' : 'chosen'}><Colour document={document} /></Fold>
       <Lit />
+      <CardsPart document={document} />
       <CoveragePart />
     </>
   );

@@ -1,6 +1,12 @@
 /** Treatments and partings of the groom: changes to them, each one step. Part of the session. */
 import { newTreatment, TREATMENTS, type Driver, type Treatment, type TreatmentName } from '../../core/fill/treatments';
 import type { PartingLine } from '../../core/document/schema';
+import type { CardSet } from '../../core/fill/cards';
+import { absorptionOf, BODY_COLOUR } from '../../core/fill/pigment';
+import { smoothStep } from '../../core/math/vec';
+import type { Planting } from '../../core/groom/planting';
+import { colourMap } from '../../formats/card-colours';
+import type { FillRequest } from '../../workers/messages';
 import type { SurfacePoint } from '../../core/mesh/surface';
 import type { Session } from './session';
 import { useEditor } from './store';
@@ -12,8 +18,13 @@ const MOST_PLACES = 400;
 const edit = useEditor.getState().edit, endStep = useEditor.getState().endStep;
 const newId = (taken: readonly { id: string }[], word: string): string => { for (let n = 1; ; n++) if (!taken.some((t) => t.id === `${word}${n}`)) return `${word}${n}`; };
 
+/** Cards as they were made, with what they are rooted on and their colours. */
+export interface Cards { set: CardSet; roots: Planting; /** 3 × strands, m, rest pose. */ places: Float32Array; colours: Uint8Array<ArrayBuffer>; key: string }
+/** Strands that cards are made of at most. */
+const MOST_CARDED = 15_000;
+
 export class FillDesk {
-  constructor(private readonly session: Session) {}
+  constructor(private readonly session: Session, private readonly send: (message: FillRequest) => void) {}
   private get list(): readonly Treatment[] { return this.session.document.fill.treatments; }
 
   /** Adds a treatment at the end; its id. */
@@ -40,6 +51,43 @@ export class FillDesk {
     edit(`${what} of ${t.name}`, (d) => { const x = d.fill.treatments.find((y) => y.id === id)!, { driver, numbers, ...rest } = change; Object.assign(x, rest); Object.assign(x.driver, driver); Object.assign(x.numbers, numbers); }, merge ? `treatment.${id}.${what}` : undefined);
     if (!merge) endStep();
   }
+
+  // ------------------------------------------------------------ cards
+
+  cards: Cards | null = null;
+  private cardRequest = 0;
+  private cardKey = '';
+  /** All that cards depend on. */
+  private get keyOfCards(): string { const { fill, cards, guides, plot, sway, plant } = this.session.document, { preview: _preview, ...rest } = fill; return JSON.stringify([rest, cards, guides, plot, sway.maps, plant.seed]); }
+  get cardsAreOld(): boolean { return this.cards !== null && this.cards.key !== this.keyOfCards; }
+  makeCards(): void {
+    const { session } = this, { cards: { atlas, ...numbers }, fill } = session.document, order = session.fillOrder(Math.min(fill.count, MOST_CARDED));
+    if (!order) return;
+    this.cardKey = this.keyOfCards;
+    useEditor.setState({ cards: { ...useEditor.getState().cards, making: true } });
+    this.send({ kind: 'cards', request: ++this.cardRequest, order, settings: { ...numbers, atlas: Number(atlas) } });
+  }
+  onCarded(request: number, made: { set: CardSet; roots: Planting; places: Float32Array } | null): void {
+    if (request !== this.cardRequest) return;
+    const state = useEditor.getState();
+    if (made) this.cards = { ...made, key: this.cardKey, colours: this.coloursOf(made.set) };
+    useEditor.setState({ cards: { ...state.cards, making: false, ...(made ? { made: state.cards.made + 1, shown: state.cards.shown === 'strands' ? 'cards' : state.cards.shown, level: Math.min(state.cards.level, made.set.levels.length - 1) } : {}) } });
+  }
+  private coloursOf(set: CardSet): Uint8Array<ArrayBuffer> {
+    const { fill } = this.session.document, root = absorptionOf(fill, 'root'), tip = absorptionOf(fill, 'tip'), far = fill.colourBy === 'pigment' ? fill.tipColour : 0.24;
+    return colourMap(set.atlas, (share, own) => root.map((r, c) => { const s = smoothStep(0.15, 1, share), sigma = (r + (tip[c] - r) * s) * 2 ** (fill.colourSpread * 1.4 * (own - 0.5)) * (1.18 + (1.18 * 2 ** -far - 1.18) * s) * (own < fill.grey ? 0.04 : 1); return Math.exp(-BODY_COLOUR * Math.sqrt(sigma)); })) as Uint8Array<ArrayBuffer>;
+  }
+  async saveCards(): Promise<void> {
+    const { cards, session } = this;
+    if (!cards) return;
+    const { writeCardsZip } = await import('../../formats/write-cards'), name = `${session.groom.character.name} ${session.groom.name}`, link = document.createElement('a');
+    link.href = URL.createObjectURL(new Blob([(await writeCardsZip(cards.set, name, cards.colours)) as Uint8Array<ArrayBuffer>], { type: 'application/zip' }));
+    link.download = `${name.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase()}-cards.zip`;
+    link.click();
+    setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+  }
+
+  // ------------------------------------------------------------ partings
 
   /** A line over the skin in the present pose becomes a parting of the rest mesh; false where it is too short. */
   addParting(places: readonly SurfacePoint[]): boolean {

@@ -6,6 +6,7 @@ import { bufferId, floatsOf, uintsOf, unpackPlanting } from '../../core/document
 import { jump } from '../../core/document/edits';
 import { buffersOf, type BufferId, type GroomDocument, type SwayMap } from '../../core/document/schema';
 import { motionKey, type Proof } from '../../core/document/proof';
+import type { FillOrder } from '../../core/fill/open-fill';
 import type { FilledStrands } from '../../core/fill/strands';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { polylineLength } from '../../core/groom/polyline';
@@ -60,7 +61,7 @@ export class Session {
   readonly desk: PlantDesk;
   readonly curveDesk: CurveDesk;
   readonly combDesk: CombDesk;
-  readonly fillDesk = new FillDesk(this);
+  readonly fillDesk = new FillDesk(this, (m) => this.toFill(m));
   guides: Guides | null = null;
   plotFaces: Uint32Array = new Uint32Array(0);
   filled: Filled | null = null;
@@ -139,7 +140,7 @@ export class Session {
     this.fillWorker.terminate();
     clearTimeout(this.pollTimer);
     clearTimeout(this.fillTimer);
-    useEditor.setState({ groom: null, history: null, run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1, bringing: null });
+    useEditor.setState({ groom: null, history: null, run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1, bringing: null, fillTool: 'look', still: null, stillStrands: null, cards: { making: false, made: 0, shown: 'strands', level: 0 } });
   }
 
   onChange(listener: Listener): () => void {
@@ -210,7 +211,7 @@ export class Session {
     // a cage that is left standing has its shape taken
     if ((state.stage !== before.stage || state.comb.tool !== before.comb.tool) && before.stage === 'comb' && before.comb.tool === 'cage') queueMicrotask(() => this.combDesk.cage.take());
     if (state.frame !== before.frame || (state.stage !== before.stage && state.comb.bindPose) || (state.bringing === null) !== (before.bringing === null)) this.setFrame(state.frame);
-    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.comb !== before.comb || state.selected !== before.selected || state.swayTool !== before.swayTool || state.fillTool !== before.fillTool || state.light !== before.light || state.playing !== before.playing || state.marked !== before.marked) this.changed();
+    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.comb !== before.comb || state.selected !== before.selected || state.swayTool !== before.swayTool || state.fillTool !== before.fillTool || state.light !== before.light || state.cards !== before.cards || state.playing !== before.playing || state.marked !== before.marked) this.changed();
   }
 
   /** Shapes of the guides as the stage and the chosen layer have them. */
@@ -425,14 +426,20 @@ export class Session {
       this.changed();
       return;
     }
-    const { fill, guides: g, plot, plant, sway } = this.document, maps: Record<string, Uint8Array> = {};
+    const { fill, guides: g, plot, plant, sway } = this.document, { stillStrands } = useEditor.getState(), shown = stillStrands ?? Math.min(fill.preview, fill.count);
     // what only the picture depends on does not count
-    const { stillStrands } = useEditor.getState(), shown = stillStrands ?? Math.min(fill.preview, fill.count), key = JSON.stringify([fill.count, shown, fill.turnCm, fill.nodes, fill.partings, fill.treatments, g, plot.faces, plot.maps, sway.maps, plant.seed]);
+    const key = JSON.stringify([fill.count, shown, fill.turnCm, fill.nodes, fill.partings, fill.treatments, g, plot.faces, plot.maps, sway.maps, plant.seed]);
     if (key === this.fillKey) return;
     this.fillKey = key;
     useEditor.setState({ filling: true });
+    this.toFill({ kind: 'fill', request: ++this.fillNumber, order: this.fillOrder(shown)! });
+  }
+  /** What so many filled strands are made from; null where there is nothing to fill. */
+  fillOrder(count: number): FillOrder | null {
+    const { guides, plotFaces } = this, { fill, plant } = this.document, maps: Record<string, Uint8Array> = {};
+    if (!guides || plotFaces.length === 0) return null;
     for (const name of Object.keys(MAP_NAMES) as MapName[]) { const bytes = this.desk.bytesOf(name); if (bytes) maps[name] = bytes; }
-    this.toFill({ kind: 'fill', request: ++this.fillNumber, order: { fill, seed: plant.seed, faces: this.plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: shown, full: fill.count, maps } });
+    return { fill, seed: plant.seed, faces: plotFaces, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count, full: fill.count, maps };
   }
   private onFill(reply: FillReply): void {
     if (reply.kind === 'colliders') {
@@ -447,12 +454,15 @@ export class Session {
       this.desk.onPlanted(reply.request, reply.planting, reply.offsets);
     } else if (reply.kind === 'settled') {
       this.combDesk.onSettled(reply.request, reply.shapes);
+    } else if (reply.kind === 'carded') {
+      this.fillDesk.onCarded(reply.request, reply);
     } else if (reply.kind === 'covered') {
       if (reply.request !== this.coverNumber) return;
       this.bareFaces = reply.result.faces;
       useEditor.setState({ covering: false, covered: { from: this.coverFrom, bare: reply.result.bare, spots: reply.result.spots, at: -1 } });
     } else if (reply.kind === 'failed') {
       if (reply.what === 'settle') this.combDesk.onSettled(reply.request, null);
+      if (reply.what === 'cards') this.fillDesk.onCarded(reply.request, null);
       useEditor.setState(reply.what === 'plant' ? { planting: false } : reply.what === 'fill' ? { filling: false } : reply.what === 'coverage' ? { covering: false } : {});
       this.onTrouble?.(reply.message);
     } else if (reply.request === this.fillNumber) {

@@ -11,6 +11,7 @@ import { SkinGrid } from '../../core/groom/skin-grid';
 import type { MapName } from '../state/plant-desk';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
+import { CardView } from './card-view';
 import { CharacterView } from './character-view';
 import { HairRenderer } from './hair-renderer';
 import { lightsOf } from './lights';
@@ -47,6 +48,7 @@ export class Viewport {
   private readonly scene = new THREE.Scene();
   private readonly hair: HairRenderer;
   private readonly character: CharacterView;
+  private readonly cardView = new CardView();
   private readonly guideLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly ghostLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly seatedLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
@@ -119,7 +121,7 @@ export class Viewport {
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
     this.light();
-    this.scene.add(this.character.group, this.hair.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, this.cardView.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -143,6 +145,7 @@ export class Viewport {
     this.controls.dispose();
     this.hair.dispose();
     this.overlays.dispose();
+    this.cardView.dispose();
     this.gripPoints.geometry.dispose();
     this.mapMesh.geometry.dispose();
     this.character.dispose();
@@ -233,7 +236,10 @@ export class Viewport {
       this.hair.update(document.fill, pills, drawn, relight);
       if (!coarse && document.sway.pushFilled && (stage === 'sway' || stage === 'proof' || stage === 'bake') && !state.playing) this.pushFilled(document, pills, shown.points);
     }
-    this.hairShown = hairOn && !!guides && !!filled && !!shown;
+    const { cards } = session.fillDesk, cardsOn = stage === 'fill' && hairOn && cards !== null && state.cards.shown !== 'strands';
+    if (cardsOn) this.cardView.show(cards, state.cards.level, session.rest, session.skin, session.mesh.triangles);
+    this.cardView.mesh.visible = cardsOn;
+    this.hairShown = hairOn && !!guides && !!filled && !!shown && !(cardsOn && state.cards.shown === 'cards');
 
     const guidesOn = !!shown && (stage === 'plant' || stage === 'comb' || state.show.guides);
     this.guideLines.visible = guidesOn;
