@@ -1,17 +1,19 @@
-// Turns src/core/fill/steps.ts, the one definition of the treatments, into the functions of the strand shaders when it differs from the last time.
+// Turns src/core/fill/steps.ts and lobes.ts, the one definition of the treatments and of how strands throw light, into functions of the shaders when it differs from the last time.
 // `S` and `A` become arrays that all functions share. Anything outside the small language is refused with its place.
 import { createHash } from 'node:crypto';
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
 
-const root = path.join(path.dirname(fileURLToPath(import.meta.url)), '..'), from = path.join(root, 'src/core/fill/steps.ts'), target = path.join(root, 'src/editor/view/treatments-glsl.ts');
-const text = readFileSync(from, 'utf8'), stamp = createHash('sha256').update(text).update(readFileSync(fileURLToPath(import.meta.url), 'utf8')).digest('hex');
+const root = path.join(path.dirname(fileURLToPath(import.meta.url)), '..'), target = path.join(root, 'src/editor/view/treatments-glsl.ts');
+const texts = ['steps', 'lobes'].map((name) => ({ name, text: readFileSync(path.join(root, `src/core/fill/${name}.ts`), 'utf8') })), stamp = texts.reduce((h, f) => h.update(f.text), createHash('sha256')).update(readFileSync(fileURLToPath(import.meta.url), 'utf8')).digest('hex');
 
 if (!existsSync(target) || !readFileSync(target, 'utf8').includes(stamp)) {
-  const { default: ts } = await import('typescript'), K = ts.SyntaxKind, source = ts.createSourceFile('steps.ts', text, ts.ScriptTarget.ES2022, true);
-  const refuse = (node, why) => { const { line, character } = source.getLineAndCharacterOfPosition(node.getStart(source)); throw new Error(`steps.ts:${line + 1}:${character + 1}: ${why}: ${node.getText(source).slice(0, 80)}`); };
-  const MATH = { 'Math.abs': 'abs', 'Math.sqrt': 'sqrt', 'Math.floor': 'floor', 'Math.min': 'min', 'Math.max': 'max' };
+  const { default: ts } = await import('typescript'), K = ts.SyntaxKind;
+  const glslOf = ({ name, text }) => {
+  const source = ts.createSourceFile(`${name}.ts`, text, ts.ScriptTarget.ES2022, true);
+  const refuse = (node, why) => { const { line, character } = source.getLineAndCharacterOfPosition(node.getStart(source)); throw new Error(`${name}.ts:${line + 1}:${character + 1}: ${why}: ${node.getText(source).slice(0, 80)}`); };
+  const MATH = { 'Math.abs': 'abs', 'Math.sqrt': 'sqrt', 'Math.floor': 'floor', 'Math.min': 'min', 'Math.max': 'max', 'Math.exp': 'exp', 'Math.sin': 'sin', 'Math.cos': 'cos', 'Math.asin': 'asin' };
   const known = new Set();
   const number = (t) => { const s = String(Number(t)); return /[.e]/.test(s) ? s : `${s}.`; };
   const e = (n) => {
@@ -49,5 +51,8 @@ if (!existsSync(target) || !readFileSync(target, 'utf8').includes(stamp)) {
     const params = n.parameters.filter((q) => !['S', 'A'].includes(q.name.text)).map((q) => `float ${q.name.text}`).join(', ');
     out.push(`${n.type.getText(source) === 'number' ? 'float' : 'void'} ${n.name.text}(${params}) ${s(n.body)}`);
   }
-  writeFileSync(target, `/** Made by scripts/treatments.mjs from src/core/fill/steps.ts; not kept in the repository. Source ${stamp}. */\nexport const STEPS_GLSL = ${JSON.stringify(`float S[40];\n${out.join('\n')}\n`)};\n`);
+  return out.join('\n');
+  };
+  const [steps, lobes] = texts.map(glslOf);
+  writeFileSync(target, `/** Made by scripts/treatments.mjs from src/core/fill/steps.ts and lobes.ts; not kept in the repository. Sources ${stamp}. */\nexport const STEPS_GLSL = ${JSON.stringify(`float S[40];\n${steps}\n`)};\nexport const LOBES_GLSL = ${JSON.stringify(`${lobes}\n`)};\n`);
 }

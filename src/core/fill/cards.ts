@@ -295,7 +295,7 @@ function drawAtlas(input: CardInput, tiles: Ribbon[], { atlas: size }: CardSetti
         // each strand stands for several: as wide as they are together, up to a tenth of the card
         let k = 0;
         while (k < input.nodes - 1 && input.shares[k] < t) k++;
-        const w = Math.min(0.1 * inner, Math.max(0.25, (input.widthAt(s, k) * input.each ** 0.7 * inner) / (2 * half)));
+        const w = Math.min(0.1 * inner, (input.widthAt(s, k) * input.each * inner) / (2 * half));
         const way = Number.isNaN(before) ? 0 : Math.max(-1, Math.min(1, u - before));
         before = u;
         for (let c = Math.max(GUTTER, Math.floor(u - w / 2)); c <= Math.min(columns - GUTTER - 1, Math.floor(u + w / 2)); c++) {

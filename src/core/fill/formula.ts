@@ -49,8 +49,8 @@ export function readFormula(text: string, maps: readonly string[]): Formula | Fo
   if (trouble) return trouble;
   const code = node.compile(), evaluate = (scope: Record<string, number>): number => Number(code.evaluate({ ...OWN, ...scope }));
   try {
-    const tried = evaluate(Object.fromEntries([...Object.keys(FORMULA_INPUTS), ...maps].map((k) => [k, 0.5])));
-    if (Number.isNaN(tried)) return { message: 'This does not come to a number.', at: 0 };
+    const tried: unknown = code.evaluate({ ...OWN, ...Object.fromEntries([...Object.keys(FORMULA_INPUTS), ...maps].map((k) => [k, 0.5])) });
+    if (typeof tried !== 'number' && typeof tried !== 'boolean') return { message: 'This does not come to a number.', at: 0 };
   } catch (cause) { return { message: cause instanceof Error ? cause.message : String(cause), at: 0 }; }
   return { names, evaluate };
 }

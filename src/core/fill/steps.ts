@@ -5,7 +5,7 @@
  *
  * `S`: what is known of the node and what the step keeps from node to node, at the places named below. `A`: parameters of the treatment, in
  * the order of `TREATMENTS`. A step reads the node's place P and writes where it is wanted, Q; the caller then keeps the lengths: it goes
- * on from the node before by the length of the edge in the direction of Q − Q before. All in m, from the root, in the orientation of rest.
+ * on from the node before by the length of the edge in the direction of Q − Q before, and toward the line through them where it is beside it (`toward`). All in m, from the root, in the orientation of rest.
  *
  * | place | what |
  * |---|---|
@@ -63,6 +63,15 @@ export function carry(S: Float64Array): void {
   S[29] = S[14]; S[30] = S[15]; S[31] = S[16];
 }
 
+/**
+ * How much of the way aside is made up with an edge: of an edge (ex, ey, ez) between places wanted, with the node before off by (dx, dy, dz) from
+ * where it was wanted; what is along the edge does not count, and it turns by half a right angle at most.
+ */
+export function toward(ex: number, ey: number, ez: number, dx: number, dy: number, dz: number): number {
+  const ee = Math.max(1e-24, ex * ex + ey * ey + ez * ez), d = (ex * dx + ey * dy + ez * dz) / ee, aside = Math.max(1e-24, dx * dx + dy * dy + dz * dz - d * d * ee);
+  return Math.min(1, Math.sqrt(ee / aside));
+}
+
 /** Draws the strand to the centre of its clump. A: turns of the clump about its centre. */
 export function clump(S: Float64Array, A: Float64Array): void {
   let x = S[0] - S[17], y = S[1] - S[18], z = S[2] - S[19];
@@ -109,12 +118,13 @@ export function wave(S: Float64Array, A: Float64Array): void {
   S[3] = S[35] + c * S[32] + s * bx; S[4] = S[36] + c * S[33] + s * by; S[5] = S[37] + c * S[34] + s * bz;
 }
 
-/** Lets the strand wander. A: how far (m, root mean square of each direction), wavelength (m): the wander holds wavelengths from 0.8 to 1.25 of it. */
+/** Lets the strand wander across itself. A: how far (m, root mean square of each direction), wavelength (m): the wander holds wavelengths from 0.8 to 1.25 of it. */
 export function frizz(S: Float64Array, A: Float64Array): void {
   const w = S[8] / A[1], a = A[0] * S[10] * smoothly(0, 0.5 * A[1], S[8]), u = S[11], v = S[12], t = S[13];
-  S[3] = S[0] + a * (sine(0.8 * w + u) + sine(1.19 * w + 7.13 * v));
-  S[4] = S[1] + a * (sine(0.88 * w + v) + sine(1.25 * w + 5.71 * t));
-  S[5] = S[2] + a * (sine(1.04 * w + t) + sine(0.83 * w + 6.37 * u));
+  const x = a * (sine(0.8 * w + u) + sine(1.19 * w + 7.13 * v)), y = a * (sine(0.88 * w + v) + sine(1.25 * w + 5.71 * t)), z = a * (sine(1.04 * w + t) + sine(0.83 * w + 6.37 * u));
+  // along itself it does not: with lengths kept that would add up to a drift
+  const d = x * S[14] + y * S[15] + z * S[16];
+  S[3] = S[0] + x - d * S[14]; S[4] = S[1] + y - d * S[15]; S[5] = S[2] + z - d * S[16];
 }
 
 /** Lets a share of the strands stand off. A: share of the strands, how far their tips go (m). */

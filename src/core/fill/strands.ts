@@ -105,7 +105,7 @@ export function fillPlot(input: FillInput): FilledStrands {
     const t = treatments[i];
     if (t.kind !== 'clump' || count === 0) continue;
     const own = t.numbers.to === 1, all = own ? scatterByArea(surface, faces, Math.max(1, Math.ceil(input.full / t.numbers.size)), seed ^ Math.imul(t.seed + 1, 0x51ed27), density) : guides, follow = weigh(all), places = placesOf(surface, all), spacing = own ? spacingOf(places, follow) : 0;
-    const finder = new CentreFinder(places, follow, alike), found = parts.map((q) => ({ of: q.part, centre: finder.of(q.part.places, q.part.follow), spacing }));
+    const finder = new CentreFinder(places, follow, alike, (s, p, c) => (sections ? sections.reach(p[3 * s], p[3 * s + 1], p[3 * s + 2], 0, -1, places[3 * c], places[3 * c + 1], places[3 * c + 2]) : 1)), found = parts.map((q) => ({ of: q.part, centre: finder.of(q.part.places, q.part.follow), spacing }));
     const used = [...new Set(found.flatMap((f) => [...f.centre]))].filter((c) => c >= 0).sort((a, b) => a - b), slot = new Map(used.map((c, k) => [c, k]));
     for (const f of found) for (let s = 0; s < f.centre.length; s++) f.centre[s] = f.centre[s] < 0 ? -1 : slot.get(f.centre[s])!;
     centreOf.set(i, found);
@@ -227,7 +227,7 @@ function spacingOf(places: Float32Array, follow: FillWeights): number {
 /** Finds the centre of the clump a strand is of: the nearest of those that follow guides like its own. */
 class CentreFinder {
   private readonly byGuide = new Map<number, number[]>();
-  constructor(private readonly places: Float32Array, private readonly follow: FillWeights, private readonly alike: (g: number, h: number) => number) {
+  constructor(private readonly places: Float32Array, private readonly follow: FillWeights, private readonly alike: (g: number, h: number) => number, private readonly sameSide: (strand: number, places: Float32Array, centre: number) => number = () => 1) {
     for (let c = 0; c < places.length / 3; c++) { const g = follow.guides[4 * c], list = this.byGuide.get(g); if (list) list.push(c); else this.byGuide.set(g, [c]); }
   }
   private far(c: number, x: number, y: number, z: number): number { const p = this.places; return (p[3 * c] - x) ** 2 + (p[3 * c + 1] - y) ** 2 + (p[3 * c + 2] - z) ** 2; }
@@ -242,6 +242,8 @@ class CentreFinder {
         if (follow.weights[4 * s + q] <= 0 || (q > 0 && this.alike(own, g) < 0.5)) continue;
         for (const c of this.byGuide.get(g) ?? []) { const d = this.far(c, x, y, z); if (d < least) { least = d; out[s] = c; } }
       }
+      // where centres are few: the nearest of all that is not beyond a line nor combed apart
+      if (out[s] < 0) for (let c = 0; c < this.places.length / 3; c++) { const d = this.far(c, x, y, z); if (d < least && this.alike(own, this.follow.guides[4 * c]) >= 0.5 && this.sameSide(s, places, c) > 0.5) { least = d; out[s] = c; } }
     }
     return out;
   }
@@ -389,7 +391,7 @@ export class FillShapes {
   }
 
   private displace(one: FillStep, from: number, to: number, move: (S: Float64Array, A: Float64Array) => void): void {
-    const { X, S, shares, strands: { nodes, normals, places } } = this, { own, profile, table, numbers: A } = one, clumps = one.kind === 'clump', frames = one.kind === 'curl' || one.kind === 'wave' || one.kind === 'bend', last = nodes - 1;
+    const { X, S, shares, strands: { nodes, normals, places } } = this, { own, profile, table, numbers: A } = one, clumps = one.kind === 'clump', frames = one.kind === 'curl' || one.kind === 'wave' || one.kind === 'bend', wanders = one.kind === 'frizz', last = nodes - 1;
     for (let s = from; s < to; s++) {
       if (!(own[4 * s] > 0)) continue;
       const o = 4 * nodes * s, centre = clumps ? own[4 * s + 1] : -1;
@@ -400,6 +402,7 @@ export class FillShapes {
       S[11] = own[4 * s + 1]; S[12] = own[4 * s + 2]; S[13] = own[4 * s + 3];
       S[23] = normals[3 * s]; S[24] = normals[3 * s + 1]; S[25] = normals[3 * s + 2];
       if (frames) { this.tangent(o, 0, last); step.begin(S); }
+      S[26] = S[0]; S[27] = S[1]; S[28] = S[2];
       let along = 0, qx = S[0], qy = S[1], qz = S[2], x = qx, y = qy, z = qz, nx = X[o + 4], ny = X[o + 5], nz = X[o + 6];
       for (let k = 1; k <= last; k++) {
         const i = o + 4 * k, edge = X[i + 3];
@@ -409,17 +412,21 @@ export class FillShapes {
         S[6] = edge; S[7] = shares[k]; S[8] = along;
         S[10] = table ? table[nodes * s + k] * profile[k] : own[4 * s] * profile[k];
         if (k < last) { nx = X[i + 4]; ny = X[i + 5]; nz = X[i + 6]; }
-        if (frames) {
+        if (frames || wanders) {
           // the node before has been moved already, its old place is known
           const bx = S[26], by = S[27], bz = S[28], ex = nx - bx, ey = ny - by, ez = nz - bz, l = 1 / Math.sqrt(Math.max(1e-30, ex * ex + ey * ey + ez * ez));
           S[14] = l * ex; S[15] = l * ey; S[16] = l * ez;
+          if (wanders) { S[26] = px; S[27] = py; S[28] = pz; }
         } else if (clumps) {
           const u = k * per, j = Math.min(Math.floor(u), last - 1), f = u - j, a = oc + 4 * j, ux = X[a + 4] - X[a], uy = X[a + 5] - X[a + 1], uz = X[a + 6] - X[a + 2];
           S[17] = cx + X[a] + f * ux; S[18] = cy + X[a + 1] + f * uy; S[19] = cz + X[a + 2] + f * uz;
           if (twisted) { const l = 1 / Math.sqrt(Math.max(1e-30, ux * ux + uy * uy + uz * uz)); S[20] = l * ux; S[21] = l * uy; S[22] = l * uz; }
         }
         move(S, A);
-        const ex = S[3] - qx, ey = S[4] - qy, ez = S[5] - qz, l = Math.sqrt(ex * ex + ey * ey + ez * ez), m = edge / Math.max(1e-12, l);
+        let ex = S[3] - qx, ey = S[4] - qy, ez = S[5] - qz;
+        const dx = qx - x, dy = qy - y, dz = qz - z, d = (ex * dx + ey * dy + ez * dz) / Math.max(1e-24, ex * ex + ey * ey + ez * ez), c = step.toward(ex, ey, ez, dx, dy, dz);
+        ex += c * (dx - d * ex); ey += c * (dy - d * ey); ez += c * (dz - d * ez);
+        const m = edge / Math.max(1e-12, Math.sqrt(ex * ex + ey * ey + ez * ez));
         x += m * ex; y += m * ey; z += m * ez;
         X[i] = x; X[i + 1] = y; X[i + 2] = z;
         qx = S[3]; qy = S[4]; qz = S[5];

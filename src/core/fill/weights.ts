@@ -17,7 +17,7 @@ export interface FillWeights {
 
 const KEPT = 4;
 /** Guides remembered at each vertex while distances spread over the mesh. */
-const SPREAD = 7, SPREAD_DIVIDED = 12;
+const SPREAD = 10, SPREAD_DIVIDED = 14;
 const EPSILON = 1e-10;
 /** Paths along edges overshoot; up to this ratio to the straight line (and two edges more) the straight line is the better distance. */
 const DETOUR = 1.35;

@@ -7,7 +7,7 @@
  * after Chiang et al. 2016, all *from memory*.
  */
 
-import { STEPS_GLSL } from './treatments-glsl';
+import { LOBES_GLSL, STEPS_GLSL } from './treatments-glsl';
 
 const PRECISION = 'precision highp float;precision highp int;precision highp sampler2D;\n';
 
@@ -96,10 +96,10 @@ ${kind === null ? `
     along+=p.w;
     S[0]=p.x;S[1]=p.y;S[2]=p.z;S[6]=p.w;S[7]=shareAt(i);S[8]=along;
     int q=s*uNodes+i;S[10]=(uTabled>0?texelFetch(tTable,ownPlace(q>>2),0)[q&3]:own.x)*uProfile[i];
-    ${kind === 'curl' || kind === 'wave' || kind === 'bend' ? 'vec3 t=next.xyz-old;t*=inversesqrt(max(1e-30,dot(t,t)));S[14]=t.x;S[15]=t.y;S[16]=t.z;old=p.xyz;' : ''}
+    ${kind === 'curl' || kind === 'wave' || kind === 'bend' || kind === 'frizz' ? 'vec3 t=next.xyz-old;t*=inversesqrt(max(1e-30,dot(t,t)));S[14]=t.x;S[15]=t.y;S[16]=t.z;old=p.xyz;' : ''}
     ${kind === 'clump' ? 'float u=float(i)*own.z;int j=min(int(u),last-1);vec4 a=at(centre,j),b=at(centre,j+1);vec3 w=b.xyz-a.xyz,m=to+a.xyz+(u-float(j))*w;w*=inversesqrt(max(1e-30,dot(w,w)));S[17]=m.x;S[18]=m.y;S[19]=m.z;S[20]=w.x;S[21]=w.y;S[22]=w.z;' : ''}
     ${kind}();
-    vec3 e=vec3(S[3],S[4],S[5])-before;x+=e*(p.w/max(1e-12,length(e)));before=vec3(S[3],S[4],S[5]);
+    vec3 e=vec3(S[3],S[4],S[5])-before,d=before-x;e+=toward(e.x,e.y,e.z,d.x,d.y,d.z)*(d-e*(dot(e,d)/max(1e-24,dot(e,e))));x+=e*(p.w/max(1e-12,length(e)));before=vec3(S[3],S[4],S[5]);
   }
   o=vec4(x,me.w);`}
 }`;
@@ -199,19 +199,10 @@ export const COLOUR_FRAGMENT = `${PRECISION}${HASH}${LAYOUT}${VOLUME}
 uniform sampler2D tNodes,tStrand,tLight,tOpen;uniform int uStrands;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb,uAbsorbTip;uniform float uGloss,uSpread,uTip,uGrey;
 out vec4 o;
 const float PI=3.14159265;
-float gauss(float b,float x){return exp(-.5*x*x/(b*b))/(b*2.5066283);}
-float fresnel(float c){return .0465+.9535*pow(1.-clamp(c,0.,1.),5.);}
+${LOBES_GLSL}
 vec3 lobes(vec3 T,vec3 L,vec3 V,vec3 sg,float j){
-  float sL=clamp(dot(T,L),-1.,1.),sV=clamp(dot(T,V),-1.,1.),cD=cos(.5*abs(asin(sV)-asin(sL)));
-  vec3 Lp=L-sL*T,Vp=V-sV*T;float cp=dot(Lp,Vp)*inversesqrt(dot(Lp,Lp)*dot(Vp,Vp)+1e-4),ch=sqrt(clamp(.5+.5*cp,0.,1.));
-  const float b=.15,gloss=1.55;float x=sL+sV,a0=-.07+j*.06;
-  float shift=2.*sin(a0)*(cos(a0)*ch*sqrt(max(0.,1.-sV*sV))+sin(a0)*sV);
-  vec3 S=vec3(gauss(b*1.414*max(ch,.2),x-shift)*.25*ch*fresnel(sqrt(clamp(.5+.5*dot(V,L),0.,1.))))*gloss*2.*uGloss;
-  float ia=1./(1.19/cD+.36*cD),h=ch*(1.+ia*(.6-.8*cp)),f=fresnel(cD*sqrt(clamp(1.-h*h,0.,1.)));
-  S+=gauss(b*.6,x-.035-j*.03)*(1.-f)*(1.-f)*exp(-sg*2.*sqrt(max(0.,1.-h*h*ia*ia))/cD)*exp(-3.65*cp-3.98);
-  f=fresnel(cD*.5);
-  S+=gauss(b*1.8,x-.105-j*.06)*(1.-f)*(1.-f)*f*exp(-sg*3.3/cD)*exp(17.*cp-16.78)*gloss*uGloss;
-  return S;
+  float sl=clamp(dot(T,L),-1.,1.),sv=clamp(dot(T,V),-1.,1.);vec3 Lp=L-sl*T,Vp=V-sv*T;float cp=dot(Lp,Vp)*inversesqrt(dot(Lp,Lp)*dot(Vp,Vp)+1e-4),a=.06*j;
+  return vec3(mirrored(sl,sv,cp,dot(V,L),a))*mirrorGain(uGloss)+through(sl,sv,cp,a)*exp(-sg*throughWay(sl,sv,cp))*throughGain(uGloss)+inner(sl,sv,cp,a)*exp(-sg*innerWay(sl,sv))*innerGain(uGloss);
 }
 vec3 node(int s,int k){return texelFetch(tNodes,nodePlace(s,k),0).xyz;}
 void main(){
