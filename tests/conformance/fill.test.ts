@@ -101,7 +101,7 @@ describe('treatments measured on their output', () => {
   it('the sine all of them share is the sine', () => { for (let x = -3; x < 3; x += 0.0037) expect(Math.abs(sine(x) - Math.sin(2 * Math.PI * x))).toBeLessThan(2e-7); });
   it('curls have the radius and pitch asked for, within 1 %, and keep the length', () => {
     for (const [radiusMm, pitchMm] of [[3, 40], [6, 40], [10, 60], [4, 90]]) {
-      const made = standing([newTreatment('curl', 'c', { numbers: { radiusMm, pitchMm, phases: 1, other: 0.4 } })]);
+      const made = standing([newTreatment('curl', 'c', { numbers: { radiusMm, pitchMm, phases: 1, within: 0, other: 0.4 } })]);
       let r = 0, n = 0, other = 0;
       for (let s = 0; s < 60; s++) {
         const nodes = nodesOf(made, s);
@@ -122,7 +122,7 @@ describe('treatments measured on their output', () => {
   });
   it('waves have the height and length asked for, in one plane', () => {
     for (const [heightMm, lengthMm] of [[4, 50], [8, 60]]) {
-      const made = standing([newTreatment('wave', 'w', { numbers: { heightMm, lengthMm, phases: 1, planeDeg: 30 } })]);
+      const made = standing([newTreatment('wave', 'w', { numbers: { heightMm, lengthMm, phases: 1, within: 0, planeDeg: 30 } })]);
       for (let s = 0; s < 40; s++) {
         const nodes = nodesOf(made, s).filter((p) => p[1] > (0.75 * lengthMm) / 1000), [[ax, , az]] = [...nodes].sort((a, b) => Math.hypot(b[0], b[2]) - Math.hypot(a[0], a[2])), l = Math.hypot(ax, az), off = nodes.map((p) => (p[0] * ax + p[2] * az) / l);
         for (const p of nodes) expect(Math.abs(p[0] * az - p[2] * ax) / l).toBeLessThan(2e-4);

@@ -86,7 +86,7 @@ export function clump(S: Float64Array, A: Float64Array): void {
 }
 
 /**
- * Winds the strand about the way it had. A: radius (m), pitch along the axis (m), spread of the phases, share of curls the other way.
+ * Winds the strand about the way it had. A: radius (m), pitch along the axis (m), share of curls the other way; the first random number is the phase (turns), the second tells the way.
  * The axis shortens so that the strand keeps its length at the radius wanted: an edge E spans Δ of the axis where
  * E² = Δ² + 4 r² sin²(πΔ/pitch).
  */
@@ -99,14 +99,14 @@ export function curl(S: Float64Array, A: Float64Array): void {
   S[38] = S[38] + span;
   S[35] = S[35] + share * (S[0] - S[26]); S[36] = S[36] + share * (S[1] - S[27]); S[37] = S[37] + share * (S[2] - S[28]);
   carry(S);
-  const turns = S[38] / A[1], phase = A[2] * (S[11] - 0.5) + (S[12] < A[3] ? -turns : turns), c = radius * sine(phase + 0.25), s = radius * sine(phase);
+  const turns = S[38] / A[1], phase = S[11] + (S[12] < A[2] ? -turns : turns), c = radius * sine(phase + 0.25), s = radius * sine(phase);
   const bx = S[15] * S[34] - S[16] * S[33], by = S[16] * S[32] - S[14] * S[34], bz = S[14] * S[33] - S[15] * S[32];
   S[3] = S[35] + c * S[32] + s * bx; S[4] = S[36] + c * S[33] + s * by; S[5] = S[37] + c * S[34] + s * bz;
 }
 
-/** Bends the strand to and fro in one plane. A: height (m), length of a wave (m), spread of the phases, turn of the plane from off the skin (turns). */
+/** Bends the strand to and fro in one plane. A: height (m), length of a wave (m), turn of the plane from off the skin (turns); the first random number is the phase (turns). */
 export function wave(S: Float64Array, A: Float64Array): void {
-  const height = A[0] * S[10] * smoothly(0, 0.5 * A[1], S[38]), phase = A[2] * (S[11] - 0.5);
+  const height = A[0] * S[10] * smoothly(0, 0.5 * A[1], S[38]), phase = S[11];
   let span = S[6], off = S[39];
   for (let n = 0; n < 3; n++) { off = height * sine(phase + (S[38] + span) / A[1]); const d = off - S[39]; span = Math.sqrt(Math.max(0.04 * S[6] * S[6], S[6] * S[6] - d * d)); }
   const share = span / Math.max(1e-12, S[6]);
@@ -114,7 +114,7 @@ export function wave(S: Float64Array, A: Float64Array): void {
   S[39] = off;
   S[35] = S[35] + share * (S[0] - S[26]); S[36] = S[36] + share * (S[1] - S[27]); S[37] = S[37] + share * (S[2] - S[28]);
   carry(S);
-  const c = off * sine(A[3] + 0.25), s = off * sine(A[3]), bx = S[15] * S[34] - S[16] * S[33], by = S[16] * S[32] - S[14] * S[34], bz = S[14] * S[33] - S[15] * S[32];
+  const c = off * sine(A[2] + 0.25), s = off * sine(A[2]), bx = S[15] * S[34] - S[16] * S[33], by = S[16] * S[32] - S[14] * S[34], bz = S[14] * S[33] - S[15] * S[32];
   S[3] = S[35] + c * S[32] + s * bx; S[4] = S[36] + c * S[33] + s * by; S[5] = S[37] + c * S[34] + s * bz;
 }
 

@@ -145,7 +145,7 @@ export function fillPlot(input: FillInput): FilledStrands {
           own[4 * o] = Math.min(1, driven.amounts[o]) * (1 - rim);
           own[4 * o + 2] = Math.pow((lengths[o] * left[o]) / Math.max(1e-9, lengths[from + c] * left[from + c]), 1 / SPACING);
           if (driven.table) for (let k = 0; k < nodes; k++) driven.table[nodes * o + k] = Math.min(1, driven.table[nodes * o + k]) * (1 - rim);
-          if (at === 0) made.locks[s] = ids[from + c] & 0xffffff;
+          made.locks[o] = ids[from + c] & 0xffffff;
         }
       }
     } else if (t.kind === 'length' || t.kind === 'cut') {
@@ -160,6 +160,8 @@ export function fillPlot(input: FillInput): FilledStrands {
     } else for (let s = 0; s < working; s++) {
       own[4 * s] = driven.amounts[s];
       for (let k = 1; k < 4; k++) own[4 * s + k] = strandRandom(ids[s], t.seed, k);
+      // the strands of a lock go together
+      if (t.kind === 'curl' || t.kind === 'wave') { own[4 * s + 1] = t.numbers.phases * (strandRandom(made.locks[s], t.seed, 4) - 0.5) + t.numbers.within * (own[4 * s + 1] - 0.5); own[4 * s + 2] = strandRandom(made.locks[s], t.seed, 5); }
     }
     if (one.table) for (let s = working; s < total; s++) one.table.fill(0, nodes * s, nodes * (s + 1));
     if (!driven.trouble || driven.amounts.some((a) => a > 0)) made.steps.push(one);

@@ -37,8 +37,9 @@ export const TREATMENTS = {
     parameters: {
       radiusMm: p('Radius', 'mm', 0.2, 80, 0.1, 6, 'Distance of the strand from its axis.'),
       pitchMm: p('Pitch', 'mm', 2, 300, 0.5, 40, 'Way along the axis from one turn to the next.'),
-      phases: p('Phases', 'turns', 0, 1, 0.01, 0.15, 'How differently strands begin: 0 all alike, 1 anyhow.'),
-      other: p('Other way', '', 0, 1, 0.01, 0, 'Share of strands that wind the other way.'),
+      phases: p('Locks begin', 'turns', 0, 1, 0.01, 0.5, 'How differently locks begin: 0 all alike, 1 anyhow. Locks are those of the clump before.'),
+      within: p('Strands begin', 'turns', 0, 1, 0.01, 0.06, 'How differently the strands of one lock begin.'),
+      other: p('Other way', '', 0, 1, 0.01, 0, 'Share of locks that wind the other way.'),
     },
   },
   wave: {
@@ -46,7 +47,8 @@ export const TREATMENTS = {
     parameters: {
       heightMm: p('Height', 'mm', 0.1, 60, 0.1, 4, 'How far the strand goes to each side.'),
       lengthMm: p('Length', 'mm', 4, 400, 0.5, 50, 'From one crest to the next along the axis.'),
-      phases: p('Phases', 'turns', 0, 1, 0.01, 0.1, 'How differently strands begin: 0 all alike, 1 anyhow.'),
+      phases: p('Locks begin', 'turns', 0, 1, 0.01, 0.2, 'How differently locks begin: 0 all alike, 1 anyhow. Locks are those of the clump before.'),
+      within: p('Strands begin', 'turns', 0, 1, 0.01, 0.06, 'How differently the strands of one lock begin.'),
       planeDeg: p('Plane', '°', -90, 90, 1, 0, '0 waves off the skin and back, 90 sideways.'),
     },
   },
@@ -141,8 +143,8 @@ export function stepNumbers(t: Treatment, out: Float64Array): Float64Array {
   const n = t.numbers, rad = Math.PI / 180;
   switch (t.kind) {
     case 'clump': out[0] = n.twist; break;
-    case 'curl': out.set([n.radiusMm / 1000, n.pitchMm / 1000, n.phases, n.other]); break;
-    case 'wave': out.set([n.heightMm / 1000, n.lengthMm / 1000, n.phases, n.planeDeg / 360]); break;
+    case 'curl': out.set([n.radiusMm / 1000, n.pitchMm / 1000, n.other]); break;
+    case 'wave': out.set([n.heightMm / 1000, n.lengthMm / 1000, n.planeDeg / 360]); break;
     // two sines of this height have its root mean square
     case 'frizz': out.set([n.heightMm / 1000, n.lengthMm / 1000]); break;
     case 'stray': out.set([n.share, n.reachMm / 1000]); break;

@@ -221,7 +221,9 @@ void main(){
     vec3 L=i==0?uLight0:uLight1,E=i==0?uPower0:uPower1;float tau=i==0?lit.x:lit.y,tl=dot(T,L);
     vec3 diffuse=C/PI*mix(sqrt(max(0.,1.-tl*tl))*.45,clamp((dot(N,L)+.6)/1.6,0.,1.),.75);
     // single scattering dies with every strand crossed; multiple scattering dies more slowly and reddens
-    r+=E*(lobes(T,L,V,sg,j)*exp(-tau*.55*(1.-.35*af))+diffuse*exp(-tau*kms*.75));
+    // the brightest glints are held back a little, as film does
+    vec3 glint=lobes(T,L,V,sg,j);glint/=1.+.4*max(glint.r,max(glint.g,glint.b));
+    r+=E*(glint*exp(-tau*.55*(1.-.35*af))+diffuse*exp(-tau*kms*.75));
   }
   vec3 around=mix(uGround,uSky,.5+.5*clamp(bent.y*.7+.3*N.y,-1.,1.));
   r+=around*open*C+around*open*.03;

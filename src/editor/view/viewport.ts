@@ -19,6 +19,8 @@ import { Overlays, setSegments } from './overlays';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
 const STILL_FRAMES = 20;
+/** Strands of an eighth of a pixel and more are all drawn. */
+const FAR_SHARE = 8;
 /** Frames of a still that is saved. */
 const FINE_FRAMES = 32;
 /** ms of a turn of the turntable. */
@@ -230,7 +232,7 @@ export class Viewport {
       }
       this.hair.setGuides(local, guides.lengths, guides.pointCount);
       this.hair.setSkin(session.skin);
-      const drawn = coarse ? this.movingStrands : Infinity, relight = !coarse || this.movingStrands >= this.hair.strandCount || this.refreshes++ % 6 === 0;
+      const drawn = Math.min(coarse ? this.movingStrands : Infinity, this.enough(document.fill)), relight = !coarse || this.movingStrands >= this.hair.strandCount || this.refreshes++ % 6 === 0;
       if (relight) this.hair.setBounds(shown.points);
       const pills = this.pillsNow();
       this.hair.update(document.fill, pills, drawn, relight);
@@ -288,6 +290,11 @@ export class Viewport {
     else this.showMap(stage === 'comb' && state.comb.tool === 'paint' ? state.comb.map : stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
   }
   private hairShown = false;
+  /** Strands that are enough from as far as this: where each is far thinner than a pixel, fewer and thicker ones look the same. */
+  private enough(fill: GroomDocument['fill']): number {
+    const { strandCount } = this.hair, one = (fill.widthUm * 1e-6 * Math.max(1, fill.count / Math.max(1, strandCount)) ** 0.7) / this.metresPerPixel(Math.max(0.01, this.depthOfTarget()));
+    return Math.max(Math.min(strandCount, FEWEST_MOVING), Math.ceil(strandCount * Math.min(1, FAR_SHARE * one)));
+  }
 
   /** Guides as lines; in Comb coloured by what is asked for, and only the chosen ones where the rest is hidden. */
   private showGuides(points: ArrayLike<number>, pointCount: number): void {
