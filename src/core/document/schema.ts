@@ -8,6 +8,7 @@ import { z } from 'zod';
 import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
 import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
+import { BUILT_IN } from '../fill/planted';
 import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
 
 export const DOCUMENT_FORMAT = 7;
@@ -61,6 +62,10 @@ export const CARD_PARAMETERS = {
   cover: parameter('Takes in', '×', 0.5, 1, 0.01, 0.9, 'Share of its strands that the width of a card takes in.'),
   tiles: parameter('Tiles', '', 1, 32, 1, 12, 'Different pictures of strands in the atlas, side by side.', true),
   levels: parameter('Levels', '', 1, 4, 1, 3, 'Levels of detail, each with a quarter of the triangles before.', true),
+} satisfies Record<string, Parameter>;
+export const PLANTED_PARAMETERS = {
+  wide: parameter('Width', '×', 0.1, 8, 0.05, 1, 'How wide planted meshes are for their length, by their own.'),
+  spin: parameter('Turned', '×', 0, 1, 0.01, 0.2, 'How far each is turned about itself by chance: 0 none lies otherwise than the skin, 1 anyhow.'),
 } satisfies Record<string, Parameter>;
 export const ATLAS_SIZES = ['512', '1024', '2048'] as const;
 
@@ -288,6 +293,8 @@ export const documentSchema = z.object({
     style: z.object({ base: bufferIdSchema, layers: z.array(layerSchema).min(1).max(40) }).optional(),
   }).nullable(),
   fill: fillSchema,
+  /** What stands in place of strands: a mesh that is built in, or one's own (`packSmallMesh`). */
+  planted: numbers(PLANTED_PARAMETERS).extend({ what: z.enum(['strands', ...BUILT_IN, 'own']), mesh: bufferIdSchema.nullable(), name: z.string().max(120), flip: z.boolean() }).refine((p) => p.what !== 'own' || p.mesh !== null, { message: 'There is no mesh to be planted.', path: ['mesh'] }),
   cards: numbers(CARD_PARAMETERS).extend({ atlas: z.enum(ATLAS_SIZES) }),
   sway: swaySchema,
   bake: numbers(BAKE_PARAMETERS),
@@ -329,6 +336,7 @@ export function newDocument(meshName: string, shot: Shot): GroomDocument {
     plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling', by: 'count' },
     guides: null,
     fill: defaultFill(),
+    planted: { ...defaultsOf(PLANTED_PARAMETERS), what: 'strands', mesh: null, name: '', flip: false },
     cards: { ...defaultsOf(CARD_PARAMETERS), atlas: '1024' },
     sway: defaultSway(),
     bake: defaultsOf(BAKE_PARAMETERS),
@@ -336,4 +344,4 @@ export function newDocument(meshName: string, shot: Shot): GroomDocument {
 }
 
 /** Every buffer a document refers to. */
-export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.guides?.planting, d.guides?.offsets, d.guides?.brought, d.guides?.style?.base, ...(d.guides?.style?.layers ?? []).flatMap((l) => [l.shapes, l.mask]), ...Object.values(d.sway.maps)].filter((id): id is string => !!id);
+export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.planted.mesh, d.guides?.planting, d.guides?.offsets, d.guides?.brought, d.guides?.style?.base, ...(d.guides?.style?.layers ?? []).flatMap((l) => [l.shapes, l.mask]), ...Object.values(d.sway.maps)].filter((id): id is string => !!id);

@@ -6,7 +6,7 @@ import { readDocument } from './upgrade';
 
 /** A new document with its filling as it was up to format 6. */
 const asOfFormat6 = (...x: Parameters<typeof newDocument>) => {
-  const { cards: _later, ...rest } = newDocument(...x), { density, length } = rest.plot.maps;
+  const { cards: _later, planted: _too, ...rest } = newDocument(...x), { density, length } = rest.plot.maps;
   return { ...rest, plot: { ...rest.plot, maps: { density, length } }, fill: { count: 50000, preview: 5000, widthUm: 70, taper: 0.2, clump: 0.4, lock: 0.3, frizzMm: 0.6, lengthSpread: 0.25, melanin: 1.1, redness: 0.2, gloss: 0.8 } };
 };
 const format1 = () => {

@@ -21,7 +21,7 @@ interface Format6 { plot: { maps: object }; fill: Record<string, number> }
 /** Format 6 had two maps of a plot, and four fixed treatments. */
 function fromFormat6(old: Format6): unknown {
   const { clump, lock, frizzMm, lengthSpread, ...same } = old.fill, fresh = newDocument('', { clip: '', start: 0, end: 1, fps: 24, cyclic: false });
-  return { ...old, format: 7, cards: fresh.cards, plot: { ...old.plot, maps: { ...fresh.plot.maps, ...old.plot.maps } }, fill: { ...fresh.fill, turnCm: 0, ...same, treatments: usualTreatments({ clump, lock, frizzMm, shorter: lengthSpread }) } };
+  return { ...old, format: 7, cards: fresh.cards, planted: fresh.planted, plot: { ...old.plot, maps: { ...fresh.plot.maps, ...old.plot.maps } }, fill: { ...fresh.fill, turnCm: 0, ...same, treatments: usualTreatments({ clump, lock, frizzMm, shorter: lengthSpread }) } };
 }
 
 interface Format4 { shot: { clip: string }; plot: object }

@@ -10,6 +10,7 @@ import { Button, Choice, Fold, helpProps, IconButton, Note, NumberField, OneOf, 
 import { CardsPart } from './cards-part';
 import { CoveragePart } from './coverage-part';
 import { Field, First, type PanelProps } from './panel-parts';
+import { PlantedPart } from './planted-part';
 import { TreatmentsPart } from './treatments-part';
 import { useWorkshop } from './context';
 
@@ -30,6 +31,7 @@ export function FillPanel({ document }: PanelProps) {
       </Question>
       <Fold id="treated" title="What is done to them?" summary={`${on} treatment${on === 1 ? '' : 's'}`}><TreatmentsPart treatments={fill.treatments} /></Fold>
       <Fold id="divided" title="What divides them?" summary={[fill.partings.length > 0 && `${fill.partings.length} parting${fill.partings.length === 1 ? '' : 's'}`, document.plot.maps.section && 'sections'].filter(Boolean).join(', ') || 'nothing'}><Divided document={document} /></Fold>
+      <PlantedPart document={document} />
       <Fold id="thick" title="How thick are they?" summary={`${fill.widthUm} µm`}>{field('widthUm')}{field('taper')}{field('tipFrom')}{field('widthSpread')}</Fold>
       <Fold id="colour" title="What colour?" summary={fill.colourBy === 'pigment' ? 'by pigment' : 'chosen'}><Colour document={document} /></Fold>
       <Lit />

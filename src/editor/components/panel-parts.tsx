@@ -5,7 +5,7 @@ import type { GroomDocument, Parameter } from '../../core/document/schema';
 import { useEditor } from '../state/store';
 import { Button, NumberField, Question } from './controls';
 
-export type Group = 'plant' | 'fill' | 'cards' | 'sway' | 'bake';
+export type Group = 'plant' | 'fill' | 'cards' | 'planted' | 'sway' | 'bake';
 
 /** A field bound to one number of the document. */
 export function Field<G extends Group>({ group, name, table, physical }: { group: G; name: string; table: Record<string, Parameter>; physical?: string }) {

@@ -4,7 +4,11 @@ import type { PartingLine } from '../../core/document/schema';
 import type { CardSet } from '../../core/fill/cards';
 import { absorptionOf, BODY_COLOUR } from '../../core/fill/pigment';
 import { smoothStep } from '../../core/math/vec';
-import type { Planting } from '../../core/groom/planting';
+import { asSmallMesh, builtIn, layAlong, packSmallMesh, unpackSmallMesh, type SmallMesh } from '../../core/fill/planted';
+import { nodeAt } from '../../core/fill/strands';
+import { rootMotionsInto, type Planting } from '../../core/groom/planting';
+import { restPositions } from '../../core/mesh/character';
+import type { NamedFile } from '../../formats/file-set';
 import { colourMap } from '../../formats/card-colours';
 import type { FillRequest } from '../../workers/messages';
 import type { SurfacePoint } from '../../core/mesh/surface';
@@ -85,6 +89,51 @@ export class FillDesk {
     link.download = `${name.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase()}-cards.zip`;
     link.click();
     setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+  }
+
+  // ------------------------------------------------------------ planted meshes
+
+  private small: { of: string; mesh: SmallMesh } | null = null;
+  /** The mesh that stands in place of strands; null for strands. */
+  get smallMesh(): SmallMesh | null {
+    const { what, mesh } = this.session.document.planted, of = what === 'own' ? (mesh ?? '') : what;
+    if (what === 'strands') return null;
+    if (this.small?.of !== of) {
+      const bytes = what === 'own' ? this.session.buffers.get(of) : null;
+      if (what === 'own' && !bytes) return null;
+      this.small = { of, mesh: what === 'own' ? unpackSmallMesh(bytes!) : builtIn(what) };
+    }
+    return this.small!.mesh;
+  }
+  /** Takes the largest mesh of a file to be planted; rejects with what is wrong. */
+  async bringMesh(files: NamedFile[]): Promise<void> {
+    const { openCharacter } = await import('../../formats/open-character'), read = await openCharacter(files);
+    if (!read.ok) throw new Error(read.error.message);
+    const { character, fileName } = read.value, mesh = [...character.meshes].sort((a, b) => b.triangles.length - a.triangles.length)[0], id = this.session.keep(packSmallMesh(asSmallMesh(restPositions(character, mesh), mesh.triangles, false))), name = fileName.slice(0, 120);
+    edit(`Plant ${name}`, (d) => { Object.assign(d.planted, { what: 'own', mesh: id, name, flip: false }); });
+  }
+  flipMesh(): void {
+    const { planted } = this.session.document, now = this.smallMesh;
+    if (!now || !planted.mesh) return;
+    // turned over about x
+    const turned = (a: Float32Array, at: number): Float32Array => a.map((v, i) => (i % 3 === 1 ? at - v : i % 3 === 2 ? -v : v)), id = this.session.keep(packSmallMesh({ positions: turned(now.positions, 1), normals: turned(now.normals, 0), indices: now.indices }));
+    edit('Other end up', (d) => { d.planted.mesh = id; d.planted.flip = !d.planted.flip; });
+  }
+  /** Saves all that are shown, along `nodes` as the view has them (4 × nodes × strands); what was saved in words. */
+  async savePlanted(nodes: Float32Array): Promise<string> {
+    const { session } = this, { filled } = session, mesh = this.smallMesh, { planted, fill, plant } = session.document;
+    if (!filled || !mesh) throw new Error('Nothing is planted yet.');
+    const { strands } = filled, n = strands.nodes, most = Math.max(1, Math.floor(6e6 / (mesh.positions.length / 3))), count = Math.min(strands.count, most), points = new Float32Array(3 * n * count), motions = new Float64Array(7 * strands.count), normals = new Float32Array(3 * count), shown = { faces: strands.roots.faces.subarray(0, strands.count), weights: strands.roots.weights.subarray(0, 2 * strands.count) };
+    for (let i = 0; i < n * count; i++) for (let c = 0; c < 3; c++) points[3 * i + c] = nodes[4 * i + c];
+    rootMotionsInto(motions, shown, filled.frames, session.skin, session.mesh.triangles);
+    for (let s = 0; s < count; s++) { const q = motions.subarray(7 * s, 7 * s + 4), v = strands.normals.subarray(3 * s, 3 * s + 3), t = [2 * (q[1] * v[2] - q[2] * v[1]), 2 * (q[2] * v[0] - q[0] * v[2]), 2 * (q[0] * v[1] - q[1] * v[0])]; normals.set([v[0] + q[3] * t[0] + q[1] * t[2] - q[2] * t[1], v[1] + q[3] * t[1] + q[2] * t[0] - q[0] * t[2], v[2] + q[3] * t[2] + q[0] * t[1] - q[1] * t[0]], 3 * s); }
+    const all = layAlong(mesh, points, n, Float64Array.from({ length: n }, (_, k) => nodeAt(k, n)), normals, { wide: planted.wide, spin: planted.spin, seed: plant.seed }), colour = absorptionOf(fill, 'root').map((s) => Math.exp(-BODY_COLOUR * Math.sqrt(s))) as [number, number, number];
+    const { writePlantedGlb } = await import('../../formats/write-planted'), name = `${session.groom.character.name} ${session.groom.name}`, link = document.createElement('a'), bytes = await writePlantedGlb(all, name, colour);
+    link.href = URL.createObjectURL(new Blob([bytes as Uint8Array<ArrayBuffer>], { type: 'model/gltf-binary' }));
+    link.download = `${name.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase()}-planted.glb`;
+    link.click();
+    setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+    return `${count.toLocaleString('en')} meshes, ${(all.indices.length / 3).toLocaleString('en')} triangles, ${(bytes.length / 1e6).toFixed(1)} MB${count < strands.count ? `; the first of ${strands.count.toLocaleString('en')}, as one file holds no more` : ''}.`;
   }
 
   // ------------------------------------------------------------ partings

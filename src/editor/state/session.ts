@@ -155,7 +155,7 @@ export class Session {
     this.buffers.onServer.add(id);
   }
   /** `after`: the shapes it has come from, of which only what differs is kept. */
-  private keep(bytes: Uint8Array, after?: BufferId): BufferId {
+  keep(bytes: Uint8Array, after?: BufferId): BufferId {
     const id = bufferId(bytes);
     this.buffers.set(id, bytes);
     if (after) this.buffers.follow(after, id, 12 * (this.guides?.pointCount ?? 1));

@@ -3,6 +3,7 @@ import * as THREE from 'three';
 import type { FilledStrands, FillStep } from '../../core/fill/strands';
 import type { GroomDocument } from '../../core/document/schema';
 import { absorptionOf } from '../../core/fill/pigment';
+import type { PlantedLook, SmallMesh } from '../../core/fill/planted';
 import * as S from './hair-shaders';
 import { lightsOf } from './lights';
 
@@ -21,6 +22,10 @@ const target = (width: number, height: number, options: THREE.RenderTargetOption
 
 export class HairRenderer {
   readonly mesh: THREE.Mesh;
+  /** Small meshes in place of strands. */
+  readonly planted: THREE.Mesh<THREE.InstancedBufferGeometry, THREE.RawShaderMaterial>;
+  private small: SmallMesh | null = null;
+  private laid: PlantedLook = { wide: 1, spin: 0, seed: 0 };
   /** Uniforms that skin and cloth share, to be shadowed by the hair. */
   readonly bodyUniforms = { tLight: { value: null as THREE.Texture | null }, tOpen: { value: null as THREE.Texture | null }, uBox: { value: new THREE.Vector4(0, 0, 0, 1) }, uTint: { value: new THREE.Vector3(1, 1, 1) }, uHair: { value: 0 } };
   strandCount = 0;
@@ -67,6 +72,22 @@ export class HairRenderer {
     this.mesh = new THREE.Mesh(new THREE.BufferGeometry(), this.ribbons);
     this.mesh.frustumCulled = false;
     this.mesh.visible = false;
+    this.planted = new THREE.Mesh(new THREE.InstancedBufferGeometry(), this.material('planted', S.PLANTED_VERTEX, S.PLANTED_FRAGMENT, { depthTest: true, depthWrite: true }));
+    this.planted.frustumCulled = false;
+    this.planted.visible = false;
+  }
+
+  /** What stands in place of strands; null for strands. */
+  setPlanted(small: SmallMesh | null, laid: PlantedLook): void {
+    this.laid = laid;
+    if (small === this.small) return;
+    this.small = small;
+    this.planted.geometry.dispose();
+    const g = (this.planted.geometry = new THREE.InstancedBufferGeometry());
+    if (!small) return;
+    g.setIndex(new THREE.BufferAttribute(small.indices, 1));
+    g.setAttribute('position', new THREE.BufferAttribute(small.positions, 3));
+    g.setAttribute('normal', new THREE.BufferAttribute(small.normals, 3));
   }
 
   material(name: string, vertexShader: string, fragmentShader: string, options: Partial<THREE.ShaderMaterialParameters> = {}): THREE.RawShaderMaterial {
@@ -250,17 +271,26 @@ export class HairRenderer {
   /** Colours the nodes for a camera and readies the ribbons. */
   prepare(camera: THREE.PerspectiveCamera, height: number, frame: number, visible: boolean): void {
     const { nodes, colours, fill } = this;
-    this.mesh.visible = visible && this.strandCount > 0 && nodes !== null && fill !== null;
-    this.bodyUniforms.uHair.value = this.mesh.visible ? 1 : 0;
-    if (!this.mesh.visible || !nodes || !colours || !fill) return;
+    const seen = visible && this.strandCount > 0 && nodes !== null && fill !== null;
+    this.mesh.visible = seen && !this.small;
+    this.planted.visible = seen && this.small !== null;
+    this.bodyUniforms.uHair.value = seen ? 1 : 0;
+    if (!seen || !nodes || !colours || !fill) return;
+    const shading = {
+      ...this.layout, tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uBox: this.box, uEye: camera.position,
+      uLight0: this.lights.key, uLight1: this.lights.rim, uPower0: this.lights.keyPower, uPower1: this.lights.rimPower, uSky: this.lights.sky, uGround: this.lights.ground,
+      uAbsorb: this.absorption(), uAbsorbTip: this.absorption('tip'), uGloss: fill.gloss, uSpread: fill.colourSpread, uTip: fill.colourBy === 'pigment' ? fill.tipColour : 0.24, uGrey: fill.grey,
+    }, viewProjection = new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
+    if (this.small) {
+      this.planted.geometry.instanceCount = this.drawn;
+      this.setUniforms(this.planted.material, { ...shading, tShapes: this.shapes![0].texture, tRoot: this.roots!.texture, uViewProjection: viewProjection, uWide: this.laid.wide, uSpin: this.laid.spin, uSeed: this.laid.seed });
+      return;
+    }
     const eye = camera.position, forward = camera.getWorldDirection(new THREE.Vector3());
-    if (frame === 0) this.pass(this.setUniforms(this.material('colour', S.SCREEN_VERTEX, S.COLOUR_FRAGMENT), {
-      ...this.layout, tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uStrands: this.drawn, uBox: this.box, uEye: eye,
-      uLight0: this.lights.key, uLight1: this.lights.rim, uPower0: this.lights.keyPower, uPower1: this.lights.rimPower, uSky: this.lights.sky, uGround: this.lights.ground, uAbsorb: this.absorption(), uAbsorbTip: this.absorption('tip'), uGloss: fill.gloss, uSpread: fill.colourSpread, uTip: fill.colourBy === 'pigment' ? fill.tipColour : 0.24, uGrey: fill.grey,
-    }), colours);
+    if (frame === 0) this.pass(this.setUniforms(this.material('colour', S.SCREEN_VERTEX, S.COLOUR_FRAGMENT), { ...shading, uStrands: this.drawn }), colours);
     const fewer = this.fullCount / this.drawn;
     this.setUniforms(this.ribbons, {
-      ...this.layout, tNodes: nodes.texture, tColour: colours.texture, uViewProjection: new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse), uEye: eye, uForward: forward,
+      ...this.layout, tNodes: nodes.texture, tColour: colours.texture, uViewProjection: viewProjection, uEye: eye, uForward: forward,
       uPixel: (2 * Math.tan((camera.fov * Math.PI) / 360)) / height, uWidth: fill.widthUm * 1e-6, uTaper: fill.taper, uTipFrom: fill.tipFrom, uThicken: Math.pow(fewer, 0.7), uFrame: frame,
     });
   }
@@ -278,5 +308,6 @@ export class HairRenderer {
     for (const t of [this.guideTexture, this.guideNormals, this.strandTexture, this.plantTexture, this.skinTexture, this.empty, ...this.steps.flatMap((x) => [x.own, x.table])]) t?.dispose();
     for (const m of this.materials.values()) m.dispose();
     this.mesh.geometry.dispose();
+    this.planted.geometry.dispose();
   }
 }

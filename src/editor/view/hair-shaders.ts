@@ -251,6 +251,38 @@ void main(){
   o=vec4(vColour,1.);
 }`;
 
+/** Small meshes along the strands (`layAlong`): instance = strand. */
+export const PLANTED_VERTEX = `${PRECISION}${HASH}${LAYOUT}in vec3 position,normal;
+uniform sampler2D tNodes,tShapes,tRoot,tStrand;uniform mat4 uViewProjection;uniform float uWide,uSpin;uniform uint uSeed;
+out vec3 vNormal,vPlace;out float vAlong;flat out uint vStrand;
+vec3 node(int s,int k){return texelFetch(tNodes,nodePlace(s,clamp(k,0,uNodes-1)),0).xyz;}
+void main(){
+  int s=gl_InstanceID;float y=clamp(position.y,0.,1.);int k=0;
+  for(int j=1;j<uNodes-1;j++)if(shareAt(j)<y)k=j;
+  float f=(y-shareAt(k))/(shareAt(k+1)-shareAt(k));
+  vec3 a=node(s,k),b=node(s,k+1),T=normalize((1.-f)*(b-node(s,k-1))+f*(node(s,k+2)-a)+1e-12);
+  vec4 q=texelFetch(tRoot,ownPlace(2*s),0);vec3 m=texelFetch(tStrand,ownPlace(4*s+2),0).xyz,t2=2.*cross(q.xyz,m);m+=q.w*t2+cross(q.xyz,t2);
+  vec3 u=m-T*dot(m,T);if(dot(u,u)<1e-6)u=abs(T.x)<.7?vec3(1,0,0)-T*T.x:vec3(0,1,0)-T*T.y;u=normalize(u);vec3 side=cross(u,T);
+  float spin=6.2831853*uSpin*(unit(((uint(s)+1u)*0x9e3779b1u^(uSeed+17u)*0x85ebca6bu)+9u*0x632be5abu)-.5),c=cos(spin),n=sin(spin),wide=texelFetch(tShapes,nodePlace(s,0),0).w*uWide;
+  vec2 xz=vec2(c*position.x-n*position.z,n*position.x+c*position.z),N=vec2(c*normal.x-n*normal.z,n*normal.x+c*normal.z);
+  vPlace=mix(a,b,f)+wide*(xz.x*side+xz.y*u);vNormal=normalize(N.x*side+N.y*u+normal.y*uWide*T);vAlong=y;vStrand=uint(s);
+  gl_Position=uViewProjection*vec4(vPlace,1.);
+}`;
+export const PLANTED_FRAGMENT = `${PRECISION}${HASH}${VOLUME}in vec3 vNormal,vPlace;in float vAlong;flat in uint vStrand;
+uniform sampler2D tLight,tOpen;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb,uAbsorbTip;uniform float uGloss,uSpread,uTip,uGrey;out vec4 o;
+void main(){
+  uint e=16u*vStrand;float along=smoothstep(.15,1.,vAlong);
+  vec3 sg=mix(uAbsorb,uAbsorbTip,along)*exp2(uSpread*(unit(e+7u)-.5))*mix(1.18,1.18*exp2(-uTip),along);if(unit(e+11u)<uGrey)sg*=.04;
+  vec3 C=exp(-sqrt(sg)*3.6),N=normalize(vNormal),V=normalize(uEye-vPlace),r=vec3(0.);vec4 lit=atlas(tLight,toVoxels(vPlace));
+  for(int i=0;i<2;i++){
+    vec3 L=i==0?uLight0:uLight1,E=i==0?uPower0:uPower1,H=normalize(L+V);float shade=exp(-.5*(i==0?lit.x:lit.y)),d=max(0.,dot(N,L)),h=max(0.,dot(N,H)),q=1.-max(0.,dot(V,H));
+    // Source: Blinn–Phong, normalised, with Schlick's Fresnel, from memory
+    r+=E*shade*d*(C/3.14159+uGloss*(.0465+.9535*q*q*q*q*q)*(40.+8.)/25.13*pow(h,40.));
+  }
+  r+=mix(uGround,uSky,.5+.5*N.y)*C*mix(.3,1.,lit.z);
+  o=vec4(min(r,vec3(4.)),1.);
+}`;
+
 export const ACCUMULATE_FRAGMENT = `${PRECISION}uniform sampler2D tOld,tNew;uniform float uShare;out vec4 o;
 void main(){ivec2 c=ivec2(gl_FragCoord.xy);o=mix(texelFetch(tOld,c,0),min(texelFetch(tNew,c,0),vec4(6.)),uShare);}`;
 

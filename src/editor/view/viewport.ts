@@ -123,7 +123,7 @@ export class Viewport {
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
     this.light();
-    this.scene.add(this.character.group, this.hair.mesh, this.cardView.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, this.hair.planted, this.cardView.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -232,6 +232,7 @@ export class Viewport {
       }
       this.hair.setGuides(local, guides.lengths, guides.pointCount);
       this.hair.setSkin(session.skin);
+      this.hair.setPlanted(session.fillDesk.smallMesh, { wide: document.planted.wide, spin: document.planted.spin, seed: document.plant.seed });
       const drawn = Math.min(coarse ? this.movingStrands : Infinity, this.enough(document.fill)), relight = !coarse || this.movingStrands >= this.hair.strandCount || this.refreshes++ % 6 === 0;
       if (relight) this.hair.setBounds(shown.points);
       const pills = this.pillsNow();
