@@ -64,7 +64,8 @@ scope.onmessage = ({ data }) => {
         if (data.kind === 'plant') plant(surface, data.request, data.order);
         else {
           const strands = fillFrom(data.order, surface, restMesh, (grid ??= new SkinGrid(surface.positions, surface.triangles)));
-          scope.postMessage({ kind: 'filled', request: data.request, strands }, strands.steps.map((s) => s.own.buffer as ArrayBuffer));
+          const shapes = data.shapes ? (new FillShapes(strands).at(data.order.offsets, data.order.pointCount) as Float32Array<ArrayBuffer>) : null;
+          scope.postMessage({ kind: 'filled', request: data.request, strands, shapes }, [...strands.steps.map((s) => s.own.buffer as ArrayBuffer), ...(shapes ? [shapes.buffer] : [])]);
         }
       } catch (cause) {
         scope.postMessage({ kind: 'failed', request: data.request, what: data.kind, message: cause instanceof Error ? cause.message : String(cause) });

@@ -52,14 +52,15 @@ export type FillRequest =
   | { kind: 'coverage'; request: number; faces: Uint32Array; strands: FilledStrands; offsets: Float32Array; pointCount: number; look: Look; full: number; directions: [number, number, number][] }
   /** Cards of the groom in the rest pose. */
   | { kind: 'cards'; request: number; order: FillOrder; settings: CardSettings }
-  | { kind: 'fill'; request: number; order: FillOrder };
+  /** `shapes`: whether the shapes between the combed guides are wanted as well. */
+  | { kind: 'fill'; request: number; order: FillOrder; shapes: boolean };
 
 export type FillReply =
   | { kind: 'colliders'; key: string; colliders: ColliderSet; light: Pill[] }
   | { kind: 'pushed'; key: string; nodes: Float32Array; deepest: number }
   | { kind: 'planted'; request: number; planting: Planting; offsets: Float32Array }
   | { kind: 'settled'; request: number; shapes: Float32Array }
-  | { kind: 'filled'; request: number; strands: FilledStrands }
+  | { kind: 'filled'; request: number; strands: FilledStrands; shapes: Float32Array<ArrayBuffer> | null }
   | { kind: 'carded'; request: number; set: CardSet; roots: Planting; places: Float32Array }
   | { kind: 'covered'; request: number; result: Coverage }
   | { kind: 'failed'; request: number; what: 'fill' | 'cards' | 'plant' | 'push' | 'coverage' | 'settle'; message: string };

@@ -1,6 +1,6 @@
 'use client';
 /** Fill: how many strands, what divides them, what is done to them, how they look, how the picture is lit. */
-import { Camera, Eye, EyeOff, Pencil, RotateCw, Trash2 } from 'lucide-react';
+import { Camera, Eye, EyeOff, Pencil, RotateCw, Snowflake, Trash2 } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
 import { toast } from 'sonner';
 import { FILL_PARAMETERS, type GroomDocument, type Parameter } from '../../core/document/schema';
@@ -19,7 +19,7 @@ const SOFT: Parameter = { label: 'Soft', unit: 'mm', min: 0, max: 60, step: 0.5,
 const TURN: Parameter = { label: 'Turn', unit: '°', min: -180, max: 180, step: 1, fallback: 0, help: 'Turns the lights about the hair.' };
 
 export function FillPanel({ document }: PanelProps) {
-  const { session } = useWorkshop(), filling = useEditor((s) => s.filling), fillCount = useEditor((s) => s.fillCount);
+  const { session } = useWorkshop(), filling = useEditor((s) => s.filling), fillCount = useEditor((s) => s.fillCount), frozen = useEditor((s) => s.frozen);
   if (!document.guides) return <First to="plant" label="Go to Plant">There are no guides to fill between. Plant some first.</First>;
   const { fill } = document, on = fill.treatments.filter((t) => t.on).length, nodes = session.filled?.strands.nodes;
   return (
@@ -28,6 +28,7 @@ export function FillPanel({ document }: PanelProps) {
         {field('count')}{field('preview')}
         <div className="mt-0.5 flex items-center gap-2 text-soft" {...helpProps('Points of each filled strand. As needed: enough for the shortest wave of its treatments.')}><span className="w-[98px]">Points</span><Choice label="Points of a strand" value={fill.nodes} onChange={(v) => useEditor.getState().edit('Points of a strand', (d) => { d.fill.nodes = v; })} options={(['as needed', '16', '32', '64'] as const).map((value) => ({ value, label: value === 'as needed' ? 'Auto' : value }))} /></div>
         <Note><span role="status" data-testid="fill-state">{filling ? 'Filling …' : `${fillCount.toLocaleString('en')} of ${fill.count.toLocaleString('en')} strands shown${nodes ? `, ${nodes} points each` : ''}`}</span>; {Math.round(fill.count / document.guides.count)} for each guide.</Note>
+        <div className="mt-1 flex items-center gap-2" {...helpProps('Keeps all strands as they are now, computed once. Changing the guides, maps or treatments lets them follow again.')}><Button data-testid="freeze" aria-pressed={frozen !== null} onClick={() => (frozen ? session.thaw() : session.freeze())} className="aria-pressed:border-copper aria-pressed:text-copper"><Snowflake size={13} />{frozen ? 'Frozen: thaw' : 'Freeze all strands'}</Button>{frozen && frozen.bytes > 0 && <span className="num text-[12px] text-faint">{(frozen.bytes / 1048576).toFixed(0)} MB kept</span>}</div>
       </Question>
       <Fold id="treated" title="What is done to them?" summary={`${on} treatment${on === 1 ? '' : 's'}`}><TreatmentsPart treatments={fill.treatments} /></Fold>
       <Fold id="divided" title="What divides them?" summary={[fill.partings.length > 0 && `${fill.partings.length} parting${fill.partings.length === 1 ? '' : 's'}`, document.plot.maps.section && 'sections'].filter(Boolean).join(', ') || 'nothing'}><Divided document={document} /></Fold>

@@ -31,6 +31,7 @@ export function Workshop({ groomId }: { groomId: string }) {
       open = s;
       stopSaving = startAutosave(s);
       s.onTrouble = (message) => toast.error(message);
+      s.onTold = (message) => toast.info(message);
       const warnings = sessionStorage.getItem(`warnings-${groomId}`);
       if (warnings) {
         sessionStorage.removeItem(`warnings-${groomId}`);

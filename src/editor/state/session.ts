@@ -38,7 +38,7 @@ export interface Guides {
   lengths: Float32Array;
 }
 
-export interface Filled { strands: FilledStrands; frames: Float64Array }
+export interface Filled { strands: FilledStrands; frames: Float64Array; /** Of frozen filling: shapes between the combed guides (`FillShapes.X`). */ shapes: Float32Array<ArrayBuffer> | null }
 
 /** Workers of a live run at most, and the fewest guides worth one of their own. */
 const MOST_SHARES = 6, FEWEST_IN_SHARE = 24;
@@ -140,7 +140,7 @@ export class Session {
     this.fillWorker.terminate();
     clearTimeout(this.pollTimer);
     clearTimeout(this.fillTimer);
-    useEditor.setState({ groom: null, history: null, run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1, bringing: null, fillTool: 'look', still: null, stillStrands: null, cards: { making: false, made: 0, shown: 'strands', level: 0 } });
+    useEditor.setState({ groom: null, history: null, run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1, bringing: null, fillTool: 'look', still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 } });
   }
 
   onChange(listener: Listener): () => void {
@@ -426,14 +426,28 @@ export class Session {
       this.changed();
       return;
     }
-    const { fill, guides: g, plot, plant, sway } = this.document, { stillStrands } = useEditor.getState(), shown = stillStrands ?? Math.min(fill.preview, fill.count);
+    const { fill } = this.document, { stillStrands, frozen } = useEditor.getState();
     // what only the picture depends on does not count
-    const key = JSON.stringify([fill.count, shown, fill.turnCm, fill.nodes, fill.partings, fill.treatments, g, plot.faces, plot.maps, sway.maps, plant.seed]);
+    const content = this.fillContent();
+    // what is frozen thaws when anything above it changes
+    if (frozen && content !== this.frozenKey) { useEditor.setState({ frozen: null }); this.onTold?.('The hair above has changed: its filling is not frozen any more.'); }
+    const keeps = useEditor.getState().frozen !== null, shown = stillStrands ?? (keeps ? fill.count : Math.min(fill.preview, fill.count)), key = `${shown} ${keeps} ${content}`;
     if (key === this.fillKey) return;
     this.fillKey = key;
     useEditor.setState({ filling: true });
-    this.toFill({ kind: 'fill', request: ++this.fillNumber, order: this.fillOrder(shown)! });
+    this.toFill({ kind: 'fill', request: ++this.fillNumber, order: this.fillOrder(shown)!, shapes: keeps });
   }
+  /** All that filled strands depend on but how many are shown. */
+  private fillContent(): string { const { fill, guides, plot, sway, plant } = this.document; return JSON.stringify([fill.count, fill.turnCm, fill.nodes, fill.partings, fill.treatments, guides, plot.faces, plot.maps, sway.maps, plant.seed]); }
+  private frozenKey = '';
+  /** Keeps the finished filling as it is: all strands, their shapes computed once for the combed guides. */
+  freeze(): void {
+    if (!this.guides) return;
+    this.frozenKey = this.fillContent();
+    useEditor.setState({ frozen: { bytes: 0 } });
+    this.fill();
+  }
+  thaw(): void { useEditor.setState({ frozen: null }); this.fill(); }
   /** What so many filled strands are made from; null where there is nothing to fill. */
   fillOrder(count: number): FillOrder | null {
     const { guides, plotFaces } = this, { fill, plant } = this.document, maps: Record<string, Uint8Array> = {};
@@ -466,7 +480,8 @@ export class Session {
       useEditor.setState(reply.what === 'plant' ? { planting: false } : reply.what === 'fill' ? { filling: false } : reply.what === 'coverage' ? { covering: false } : {});
       this.onTrouble?.(reply.message);
     } else if (reply.request === this.fillNumber) {
-      this.filled = { strands: reply.strands, frames: restFrames(reply.strands.roots, this.rest, this.mesh.triangles) };
+      this.filled = { strands: reply.strands, frames: restFrames(reply.strands.roots, this.rest, this.mesh.triangles), shapes: reply.shapes };
+      if (reply.shapes && useEditor.getState().frozen) useEditor.setState({ frozen: { bytes: reply.shapes.byteLength + reply.strands.steps.reduce((n, s) => n + s.own.byteLength, 0) } });
       useEditor.setState({ filling: false, fillCount: reply.strands.count });
     } else return;
     this.changed();
@@ -584,6 +599,7 @@ export class Session {
     if (done) { this.keepRun(); void this.keepTake(run.key, proof); }
   }
   onTrouble: ((message: string) => void) | null = null;
+  onTold: ((message: string) => void) | null = null;
   private async keepTake(key: string, proof: Proof): Promise<void> {
     try { await api.addTake(this.groom.id, key, proof); }
     catch (cause) { this.onTrouble?.(`The proof of this run could not be stored: ${cause instanceof Error ? cause.message : String(cause)}`); }

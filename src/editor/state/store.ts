@@ -119,6 +119,8 @@ export interface EditorState {
   /** How far a still is drawn, 0 … 1; null for none. Strands it is drawn with. */
   still: number | null;
   stillStrands: number | null;
+  /** Filling that is kept as it is, with the memory it takes; null while it follows. */
+  frozen: { bytes: number } | null;
   strip: 'time' | 'profile';
   run: RunState;
   bakes: Bake[];
@@ -166,7 +168,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   chosen: 0, choiceCount: 0, settling: false, comparing: null, heading: null, fetching: () => null,
   show: { hair: true, guides: false, pills: false, marks: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
-  fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null, cards: { making: false, made: 0, shown: 'strands', level: 0 },
+  fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 },
   strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
   viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat',

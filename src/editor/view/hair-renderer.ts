@@ -200,14 +200,25 @@ export class HairRenderer {
 
   /**
    * Recomputes nodes and light; to be called when guides, roots or looks changed. `pills`: a xyz r, b xyz r, 8 numbers each,
-   * in the world. `drawn`: the first so many strands are enough; `relight`: whether light is followed through them anew.
+   * in the world. `drawn`: the first so many strands are enough; `relight`: whether light is followed through them anew;
+   * `combed`: whether guides are as they were combed, so that frozen shapes hold.
    */
-  update(fill: GroomDocument['fill'], pills: Float64Array, drawn = this.strandCount, relight = true): void {
+  update(fill: GroomDocument['fill'], pills: Float64Array, drawn = this.strandCount, relight = true, combed = false): void {
     const { nodes } = this;
     this.setDrawn(drawn);
     if (!nodes || this.strandCount === 0) { this.mesh.visible = false; this.bodyUniforms.uHair.value = 0; return; }
     this.fill = fill;
-    const { guideTexture, nodeCount } = this, guides = guideTexture.image.height, shapes = this.shapes!;
+    const shapes = this.shapes!;
+    if (!(combed && this.restoreFrozen())) this.shape(shapes);
+    this.pass(this.setUniforms(this.material('roots', S.SCREEN_VERTEX, S.ROOT_FRAGMENT), { tSkin: this.skinTexture, tPlant: this.plantTexture, uStrands: this.drawn }), this.roots);
+    this.pass(this.setUniforms(this.material('place', S.SCREEN_VERTEX, S.PLACE_FRAGMENT), { ...this.layout, tIn: shapes[0].texture, tRoot: this.roots!.texture, uStrands: this.drawn, uWidthSpread: fill.widthSpread }), nodes);
+    if (relight) this.relight(fill, pills);
+  }
+
+  /** Shapes of the strands from their guides into the first of two targets, treatment by treatment. */
+  private shape(shapes: [THREE.WebGLRenderTarget, THREE.WebGLRenderTarget]): void {
+    const { guideTexture, nodeCount } = this, guides = guideTexture.image.height;
+    this.frozenShown = false;
     if (this.guideNodes?.width !== nodeCount + 1 || this.guideNodes.height !== guides) { this.guideNodes?.dispose(); this.guideNodes = target(nodeCount + 1, guides); }
     this.pass(this.setUniforms(this.material('guides', S.SCREEN_VERTEX, S.GUIDE_FRAGMENT), { tGuide: guideTexture, tGuideNormal: this.guideNormals, uPoints: this.pointCount, uNodes: nodeCount }), this.guideNodes);
     const all = { ...this.layout, tStrand: this.strandTexture, uStrands: this.drawn, uCentres: this.strandCount, uTotal: this.total };
@@ -217,9 +228,23 @@ export class HairRenderer {
       this.pass(this.setUniforms(this.material(`treatment ${kind}`, S.SCREEN_VERTEX, S.treatmentFragment(kind)), { ...all, tIn: shapes[0].texture, tOwn: step.own, tTable: step.table ?? this.empty, uTabled: step.table ? 1 : 0, uProfile: step.profile, A: step.numbers }), shapes[1]);
       shapes.reverse();
     }
-    this.pass(this.setUniforms(this.material('roots', S.SCREEN_VERTEX, S.ROOT_FRAGMENT), { tSkin: this.skinTexture, tPlant: this.plantTexture, uStrands: this.drawn }), this.roots);
-    this.pass(this.setUniforms(this.material('place', S.SCREEN_VERTEX, S.PLACE_FRAGMENT), { ...this.layout, tIn: shapes[0].texture, tRoot: this.roots!.texture, uStrands: this.drawn, uWidthSpread: fill.widthSpread }), nodes);
-    if (relight) this.relight(fill, pills);
+  }
+
+  private frozen: Float32Array<ArrayBuffer> | null = null;
+  private frozenShown = false;
+  /** Shapes that hold while the guides are as they were combed (`FillShapes.X`); null for none. */
+  setFrozen(shapes: Float32Array<ArrayBuffer> | null): void { this.frozen = shapes; this.frozenShown = false; }
+  /** Puts frozen shapes in the first target, if there are any. */
+  private restoreFrozen(): boolean {
+    if (!this.frozen || !this.shapes) return false;
+    if (this.frozenShown) return true;
+    const [to] = this.shapes, data = new Float32Array(4 * NODE_ROW * to.height);
+    data.set(this.frozen);
+    const texture = new THREE.DataTexture(data, NODE_ROW, to.height, THREE.RGBAFormat, THREE.FloatType);
+    texture.needsUpdate = true;
+    this.pass(this.setUniforms(this.material('copy', S.SCREEN_VERTEX, S.COPY_FRAGMENT), { tFrom: texture }), to);
+    texture.dispose();
+    return (this.frozenShown = true);
   }
 
   /** Takes other places for the nodes than the treatments gave, 4 × nodes × strands, and lights them. */

@@ -19,8 +19,8 @@ import { Overlays, setSegments } from './overlays';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
 const STILL_FRAMES = 20;
-/** Strands of an eighth of a pixel and more are all drawn. */
-const FAR_SHARE = 8;
+/** Strands of a twentieth of a pixel and more are all drawn. */
+const FAR_SHARE = 20;
 /** Frames of a still that is saved. */
 const FINE_FRAMES = 32;
 /** ms of a turn of the turntable. */
@@ -223,7 +223,7 @@ export class Viewport {
 
     const hairOn = stage === 'comb' && state.comb.isolate && state.chosen > 0 ? false : stage !== 'plant' && stage !== 'cast' ? state.show.hair : stage === 'cast' ? state.show.hair : false;
     if (hairOn && guides && filled && shown) {
-      if (this.strandsShown !== filled) { this.hair.setStrands(filled.strands, filled.frames, session.mesh.triangles, document.fill.count); this.strandsShown = filled; }
+      if (this.strandsShown !== filled) { this.hair.setStrands(filled.strands, filled.frames, session.mesh.triangles, document.fill.count); this.hair.setFrozen(filled.shapes); this.strandsShown = filled; }
       let local: ArrayLike<number> = guides.offsets;
       if (shown.from !== 'combed') {
         const turned = new Float32Array(shown.points.length);
@@ -236,7 +236,7 @@ export class Viewport {
       const drawn = Math.min(coarse ? this.movingStrands : Infinity, this.enough(document.fill)), relight = !coarse || this.movingStrands >= this.hair.strandCount || this.refreshes++ % 6 === 0;
       if (relight) this.hair.setBounds(shown.points);
       const pills = this.pillsNow();
-      this.hair.update(document.fill, pills, drawn, relight);
+      this.hair.update(document.fill, pills, drawn, relight, shown.from === 'combed' && stage !== 'comb');
       if (!coarse && document.sway.pushFilled && (stage === 'sway' || stage === 'proof' || stage === 'bake') && !state.playing) this.pushFilled(document, pills, shown.points);
     }
     const { cards } = session.fillDesk, cardsOn = stage === 'fill' && hairOn && cards !== null && state.cards.shown !== 'strands';
