@@ -13,6 +13,7 @@ import { Surface } from '../src/core/mesh/surface';
 import { defaultSway, usualTreatments } from '../src/core/document/schema';
 import { pushFilled } from '../src/core/sway/push-filled';
 import { readGlb } from '../src/formats/gltf';
+import { benchView } from './bench-view';
 
 const STRANDS = Number(process.env.STRANDS ?? 100_000), GUIDES = 2000, POINTS = 16, NODES = 12, USUAL = usualTreatments({ clump: 0.5, lock: 0.5, frizzMm: 0.5, shorter: 0.2 });
 
@@ -63,7 +64,9 @@ async function bench(): Promise<void> {
   await Promise.all(workers.map((w) => w.terminate()));
   figures['usual treatments on two cores, ms'] = both;
 
-  const round = (o: Record<string, number>): Record<string, number> => Object.fromEntries(Object.entries(o).map(([k, v]) => [k, Number(v.toFixed(2))])), ratios = { 'two cores / one': alone / both, 'weights / shapes from guides': figures['weights, ms'] / blend };
+  const view = await benchView(), hair = view.hair - view.bare, lines = view.lines - view.bare;
+  Object.assign(figures, { 'view, software GL: figure without hair, ms': view.bare, 'the same with 2,000 strands, ms': view.hair, 'the same, shapes and light anew, ms': view.whole, 'the same with those strands as plain lines, ms': view.lines, 'processor’s part of a moving groom (guides and skin handed over), ms': view.own });
+  const round = (o: Record<string, number>): Record<string, number> => Object.fromEntries(Object.entries(o).map(([k, v]) => [k, Number(v.toFixed(2))])), ratios = { 'two cores / one': alone / both, 'weights / shapes from guides': figures['weights, ms'] / blend, 'picture with strands / with plain lines': view.hair / view.lines, 'strands alone / plain lines alone': hair / Math.max(0.1, lines) };
   mkdirSync('bench-results', { recursive: true });
   const file = `bench-results/fill-${new Date().toISOString().replace(/[:.]/g, '-')}.json`;
   writeFileSync(file, `${JSON.stringify({ machine: { cpu: cpus()[0]?.model, cores: cpus().length, node: process.version }, what: label, figures: round(figures), ratios: round(ratios) }, null, 2)}\n`);

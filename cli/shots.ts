@@ -36,7 +36,23 @@ try {
   const bramble = async (groom: string): Promise<void> => { await page.goto(trial.url); await page.getByText(groom, { exact: true }).last().click(); await page.getByTestId('view').waitFor(); };
   await shot('13-bramble', async () => { await bramble('tail'); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'whole' }).click(); await page.evaluate(() => { const v = (window as never as { fineComb: { view: { camera: { position: { set: (x: number, y: number, z: number) => void } }; controls: { update: () => void } } } }).fineComb.view; v.camera.position.set(-3.4, 1.5, -2.6); v.controls.update(); }); await page.waitForTimeout(1500); });
   await shot('14-mane', async () => { await bramble('mane and forelock'); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'three-quarter' }).click(); await page.waitForTimeout(1500); });
-  await shot('15-tail', async () => { await page.goto(trial.url); await page.getByText('tail', { exact: true }).first().click(); await page.getByTestId('view').waitFor(); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'side', exact: true }).click(); await page.waitForTimeout(1500); });
+  await shot('15-treatments', async () => {
+    await page.goto(trial.url);
+    await page.getByText('tail', { exact: true }).first().click();
+    await page.getByTestId('view').waitFor();
+    await stage('fill');
+    await page.getByTestId('fill-preview').fill('40000');
+    await page.getByTestId('fill-preview').press('Enter');
+    await page.getByTestId('add-treatment').click();
+    await page.getByTestId('add-curl').click();
+    for (const [name, value] of [['radiusMm', '7'], ['pitchMm', '55']]) { await page.getByTestId(`curl1-${name}`).fill(value); await page.getByTestId(`curl1-${name}`).press('Enter'); }
+    await page.getByTestId('curl1-formula').fill('ramp(20, 34, length) * (0.5 + 0.5 * random)');
+    await page.getByTestId('curl1-formula').press('Enter');
+    await set({ light: { rig: 'evening', turnDeg: 0, turning: false } });
+    await page.getByRole('button', { name: 'side', exact: true }).click();
+    await page.waitForTimeout(2500);
+    await page.getByTestId('curl1-radiusMm').scrollIntoViewIfNeeded();
+  });
   await shot('16-flow', async () => {
     await bramble('coat');
     await stage('plant');
@@ -104,7 +120,8 @@ try {
     const box = (await page.getByTestId('view').boundingBox())!;
     await page.mouse.move(box.x + box.width * 0.45, box.y + box.height * 0.45);
   });
-  await shot('4-fill', async () => { await stage('fill'); await page.getByRole('button', { name: 'three-quarter' }).click(); });
+  await shot('4-fill', async () => { await stage('fill'); await preview.fill('60000'); await preview.press('Enter'); await page.waitForTimeout(2500); await page.getByRole('button', { name: 'three-quarter' }).click(); await settle(page); });
+  if (!ONLY || ONLY.includes('4-fill')) { await stage('fill'); await preview.fill(String(STRANDS)); await preview.press('Enter'); await page.waitForTimeout(1500); }
   if (!ONLY || ONLY.some((n) => /5|6|7|8/.test(n))) {
     await stage('sway');
     await page.getByTestId('run').click();
@@ -135,7 +152,20 @@ try {
     await page.waitForTimeout(1200);
   });
   await set({ show: { hair: true, guides: false, pills: false, marks: false }, selected: null, swayTool: { name: 'look' } });
-  await shot('8-linen', async () => { await stage('sway'); await page.getByRole('button', { name: 'Light theme' }).click(); await page.getByRole('radio', { name: 'Profile' }).click(); await page.getByRole('button', { name: 'back', exact: true }).click(); });
+  await shot('8-cards', async () => {
+    await stage('fill');
+    await page.getByRole('button', { name: 'Light theme' }).click();
+    await page.getByTestId('fold-treated').click();
+    await page.getByTestId('fold-cards').click();
+    await page.getByTestId('cards-triangles').fill('12000');
+    await page.getByTestId('cards-triangles').press('Enter');
+    await page.getByTestId('make-cards').click();
+    await page.getByTestId('cards-overlap').waitFor({ timeout: 120_000 });
+    await page.getByRole('button', { name: 'three-quarter' }).click();
+    await page.getByRole('radio', { name: 'Profile' }).click();
+    await page.waitForTimeout(800);
+    await page.getByRole('img', { name: 'The atlas of the cards' }).scrollIntoViewIfNeeded();
+  });
 } finally {
   await browser.close();
   await trial.stop();

@@ -98,7 +98,7 @@ function Details({ treatment: t, trouble }: { treatment: Treatment; trouble: { m
         </>
       )}
       <FormulaField treatment={t} trouble={trouble} onTake={(formula) => drive('Formula', { formula }, false)} />
-      <Spread treatment={t} />
+      {!trouble && <Spread treatment={t} />}
       <NumberField testId={`${t.id}-seed`} parameter={SEED} value={t.seed} onChange={(seed) => desk.change(t.id, 'Seed', { seed }, true)} onCommit={end} />
     </div>
   );
