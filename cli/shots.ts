@@ -41,7 +41,7 @@ try {
     await page.getByText('tail', { exact: true }).first().click();
     await page.getByTestId('view').waitFor();
     await stage('fill');
-    await page.getByTestId('fill-preview').fill('40000');
+    await page.getByTestId('fill-preview').fill(String(STRANDS));
     await page.getByTestId('fill-preview').press('Enter');
     await page.getByTestId('add-treatment').click();
     await page.getByTestId('add-curl').click();

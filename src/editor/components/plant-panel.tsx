@@ -41,7 +41,7 @@ export function PlantPanel({ document }: PanelProps) {
         {session.plotFaces.length === 0 && <Note>Drag over the skin to choose the faces where hair grows, or paint density where there are none yet{session.mesh.hair.length > 0 ? '; or take the file’s marks' : ''}.</Note>}
       </Question>
       <Question title="How dense, how long?">
-        <div className="flex items-center gap-1 text-soft">
+        <div className="flex flex-wrap items-center gap-1 text-soft">
           <span className="w-[72px] shrink-0">Paint</span>
           {(Object.keys(PLOT_MAPS) as PlotMap[]).map((m) => <button key={m} type="button" data-testid={`paint-${m}`} aria-pressed={tool.name === 'paint' && tool.map === m} title={`Paint ${PLOT_MAPS[m].toLowerCase()} on the skin`} onClick={() => setTool(tool.name === 'paint' && tool.map === m ? { name: 'faces', how: 'brush', take: false } : { name: 'paint', map: m, how: 'toward', value: session.plotFaces.length === 0 && m === 'density' ? 1 : 0 })} className="rounded-md border border-edge px-2 py-[2px] hover:bg-lifted aria-pressed:border-copper aria-pressed:text-copper">{PLOT_MAPS[m]}{plot.maps[m] ? ' ●' : ''}</button>)}
         </div>

@@ -103,11 +103,11 @@ function KnotNumber({ label, value, digits, unit, fixed, onTake }: { label: stri
 
 export function ProfileFace() {
   const [box, { width }] = useSize<HTMLDivElement>();
-  const { shown, knot } = useProfile(), knots = useKnots(), profiles = useEditor((s) => s.history!.document.sway.profiles), taper = useEditor((s) => s.history!.document.fill.taper);
+  const { shown, knot } = useProfile(), knots = useKnots(), profiles = useEditor((s) => s.history!.document.sway.profiles), { taper, tipFrom } = useEditor((s) => s.history!.document.fill);
   const x = scaleLinear([0, 1], [34, Math.max(80, width - 24)]), yOf = (s: Shown) => scaleLinear([0, limits(s).most], [146, 20]), y = yOf(shown);
   const draw = line<readonly [number, number]>((k) => x(k[0]), (k) => k[1]).curve(curveMonotoneX);
   const path = (s: Shown): string => {
-    const ys = yOf(s), points: Profile = s === 'width' ? Array.from({ length: 41 }, (_, i) => [i / 40, 1 + (taper - 1) * smoothStep(0.3, 1, i / 40)] as const) : profiles[s];
+    const ys = yOf(s), points: Profile = s === 'width' ? Array.from({ length: 41 }, (_, i) => [i / 40, 1 + (taper - 1) * smoothStep(tipFrom, 1, i / 40)] as const) : profiles[s];
     return draw(points.map(([u, v]) => [u, ys(v)] as const)) ?? '';
   };
   const place = (e: { clientX: number; clientY: number }, svg: Element): [number, number] => { const r = svg.getBoundingClientRect(); return [x.invert(e.clientX - r.left), y.invert(e.clientY - r.top)]; };

@@ -2,6 +2,8 @@
 import { PLOT_MAPS, defaultFill, defaultSway, type PlotMap } from '../../core/document/schema';
 import { addShot, openShot, shotNames } from '../../core/document/shots';
 import { ALL_ROUND } from '../../core/fill/coverage';
+import { TREATMENT_NAMES, TREATMENTS } from '../../core/fill/treatments';
+import { RIGS, type Rig } from '../view/lights';
 import type { Session } from './session';
 import { STAGE_NAMES } from './stages';
 import { COMB_TOOLS, STAGES, useEditor, type CombTool, type ViewName } from './store';
@@ -92,6 +94,13 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'worst', name: 'Go to the worst frame', group: 'Movement', keys: 'W', combo: ['w'], enabled: () => !!state().run.proof?.frames.length, run: () => goToWorst() },
     { id: 'sway-reset', name: 'Reset all movement settings', group: 'Movement', enabled: always, run: () => state().edit('Reset movement settings', (d) => { d.sway = defaultSway(); }) },
     { id: 'cover-round', name: 'Look all round for skin that shows', group: 'Groom', enabled: () => session.filled !== null, run: () => { useEditor.setState({ stage: 'fill' }); session.cover(ALL_ROUND.map((d) => [...d]), 'round'); } },
+    ...TREATMENT_NAMES.map((kind): Action => ({ id: `treatment-${kind}`, name: `Add a treatment: ${TREATMENTS[kind].label.toLowerCase()}`, group: 'Groom', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'fill' }); session.fillDesk.add(kind); } })),
+    { id: 'parting', name: 'Draw a parting', group: 'Brushes', enabled: hasGuides, run: () => useEditor.setState({ stage: 'fill', fillTool: 'parting' }) },
+    { id: 'freeze', name: 'Freeze all filled strands, or thaw them', group: 'Groom', enabled: () => session.filled !== null, run: () => { if (state().frozen) session.thaw(); else session.freeze(); } },
+    { id: 'cards', name: 'Make hair cards', group: 'Hand-over', enabled: () => session.filled !== null && !state().cards.making, run: () => { useEditor.setState({ stage: 'fill' }); session.fillDesk.makeCards(); } },
+    { id: 'cards-save', name: 'Save the hair cards', group: 'Hand-over', enabled: () => session.fillDesk.cards !== null && !session.fillDesk.cardsAreOld, run: () => trying(session.fillDesk.saveCards()) },
+    ...(Object.keys(RIGS) as Rig[]).map((rig): Action => ({ id: `light-${rig}`, name: `Light: ${RIGS[rig].label.toLowerCase()}`, group: 'View', enabled: always, run: () => useEditor.setState({ light: { ...state().light, rig } }) })),
+    { id: 'turntable', name: 'Turntable on or off', group: 'View', enabled: always, run: () => useEditor.setState({ light: { ...state().light, turning: !state().light.turning } }) },
     { id: 'fill-reset', name: 'Reset all filling settings', group: 'Groom', enabled: always, run: () => state().edit('Reset filling settings', (d) => { d.fill = defaultFill(); }) },
     { id: 'bake', name: 'Bake the range', group: 'Hand-over', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'bake' }); trying(session.bake()); } },
     ...views.map(([name, label]): Action => ({ id: `view-${name}`, name: `View: ${label}`, group: 'View', enabled: always, run: () => look(name) })),

@@ -222,7 +222,8 @@ export class HairRenderer {
     if (this.guideNodes?.width !== nodeCount + 1 || this.guideNodes.height !== guides) { this.guideNodes?.dispose(); this.guideNodes = target(nodeCount + 1, guides); }
     this.pass(this.setUniforms(this.material('guides', S.SCREEN_VERTEX, S.GUIDE_FRAGMENT), { tGuide: guideTexture, tGuideNormal: this.guideNormals, uPoints: this.pointCount, uNodes: nodeCount }), this.guideNodes);
     const all = { ...this.layout, tStrand: this.strandTexture, uStrands: this.drawn, uCentres: this.strandCount, uTotal: this.total };
-    this.pass(this.setUniforms(this.material('blend', S.SCREEN_VERTEX, S.BLEND_FRAGMENT), { ...all, tGuideNodes: this.guideNodes.texture, uTurn: this.turn }), shapes[0]);
+    this.pass(this.setUniforms(this.material('blend', S.SCREEN_VERTEX, S.BLEND_FRAGMENT), { ...all, tGuideNodes: this.guideNodes.texture, uTurn: this.turn }), shapes[1]);
+    this.pass(this.setUniforms(this.material('edges', S.SCREEN_VERTEX, S.EDGES_FRAGMENT), { ...all, tIn: shapes[1].texture }), shapes[0]);
     for (const step of this.steps) {
       const kind = step.kind === 'length' || step.kind === 'cut' ? null : step.kind;
       this.pass(this.setUniforms(this.material(`treatment ${kind}`, S.SCREEN_VERTEX, S.treatmentFragment(kind)), { ...all, tIn: shapes[0].texture, tOwn: step.own, tTable: step.table ?? this.empty, uTabled: step.table ? 1 : 0, uProfile: step.profile, A: step.numbers }), shapes[1]);

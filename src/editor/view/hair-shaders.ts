@@ -45,22 +45,30 @@ void main(){
   o=vec4(p,chord);
 }`;
 
-/** Strands between their guides (`FillShapes.blend`): place from the root in the orientation of rest, and length of the edge; at node 0 the strand's length. */
+/** Strands between their guides (`FillShapes.blend`): the mean of the guides' shapes, and the length each edge is to have. */
 export const BLEND_FRAGMENT = `${PRECISION}${LAYOUT}
 uniform sampler2D tGuideNodes,tStrand;uniform int uStrands,uCentres,uTotal;uniform float uTurn;out vec4 o;
 void main(){
   ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*uPerRow+c.x/uNodes,k=c.x%uNodes;
   if((s>=uStrands&&s<uCentres)||s>=uTotal){o=vec4(0.);return;}
-  vec4 G=texelFetch(tStrand,ownPlace(4*s),0),W=texelFetch(tStrand,ownPlace(4*s+1),0);vec3 n=texelFetch(tStrand,ownPlace(4*s+2),0).xyz,N[4];float L[4];
-  for(int j=0;j<4;j++){N[j]=texelFetch(tGuideNodes,ivec2(uNodes,int(G[j])),0).xyz;L[j]=texelFetch(tGuideNodes,ivec2(0,int(G[j])),0).w;}
+  vec4 G=texelFetch(tStrand,ownPlace(4*s),0),W=texelFetch(tStrand,ownPlace(4*s+1),0);vec3 n=texelFetch(tStrand,ownPlace(4*s+2),0).xyz,p=vec3(0.);float t=shareAt(k),edge=0.;
+  for(int j=0;j<4&&k>0;j++){
+    int g=int(G[j]);vec3 N=texelFetch(tGuideNodes,ivec2(uNodes,g),0).xyz;vec4 q=texelFetch(tGuideNodes,ivec2(k,g),0);
+    float far=uTurn>0.?t*texelFetch(tGuideNodes,ivec2(0,g),0).w/uTurn:0.,f=uTurn>0.?1./(1.+far*far):0.;
+    p+=W[j]*(q.xyz+f*(n*dot(N,q.xyz)-N*dot(n,q.xyz)));edge+=W[j]*q.w;
+  }
+  o=vec4(p,edge);
+}`;
+/** Edges of the mean at the lengths they are to have; at node 0 the strand's length. */
+export const EDGES_FRAGMENT = `${PRECISION}${LAYOUT}
+uniform sampler2D tIn;uniform int uStrands,uCentres,uTotal;out vec4 o;
+void main(){
+  ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*uPerRow+c.x/uNodes,k=c.x%uNodes;
+  if((s>=uStrands&&s<uCentres)||s>=uTotal){o=vec4(0.);return;}
   vec3 x=vec3(0.),before=vec3(0.);float sum=0.,edge=0.;int last=k==0?uNodes-1:k;
   for(int i=1;i<=last;i++){
-    float t=shareAt(i);vec3 p=vec3(0.);edge=0.;
-    for(int j=0;j<4;j++){
-      vec4 q=texelFetch(tGuideNodes,ivec2(i,int(G[j])),0);float far=uTurn>0.?t*L[j]/uTurn:0.,f=uTurn>0.?1./(1.+far*far):0.;
-      p+=W[j]*(q.xyz+f*(n*dot(N[j],q.xyz)-N[j]*dot(n,q.xyz)));edge+=W[j]*q.w;
-    }
-    vec3 e=p-before;x+=e*(edge/sqrt(max(1e-24,dot(e,e))));before=p;sum+=edge;
+    vec4 p=texelFetch(tIn,nodePlace(s,i),0);vec3 e=p.xyz-before;
+    x+=e*(p.w/sqrt(max(1e-24,dot(e,e))));before=p.xyz;edge=p.w;sum+=edge;
   }
   o=k==0?vec4(0.,0.,0.,sum):vec4(x,edge);
 }`;
