@@ -43,10 +43,12 @@ try {
     await stage('fill');
     await page.getByTestId('fill-preview').fill(String(STRANDS));
     await page.getByTestId('fill-preview').press('Enter');
+    // locks that can be seen to curl
+    await page.evaluate(() => { (window as never as { fineComb: { session: { fillDesk: { change: (id: string, what: string, change: object) => void } } } }).fineComb.session.fillDesk.change('locks', 'Strands', { numbers: { size: 260 }, driver: { amount: 0.9 } }); });
     await page.getByTestId('add-treatment').click();
     await page.getByTestId('add-curl').click();
-    for (const [name, value] of [['radiusMm', '7'], ['pitchMm', '55']]) { await page.getByTestId(`curl1-${name}`).fill(value); await page.getByTestId(`curl1-${name}`).press('Enter'); }
-    await page.getByTestId('curl1-formula').fill('ramp(20, 34, length) * (0.5 + 0.5 * random)');
+    for (const [name, value] of [['radiusMm', '11'], ['pitchMm', '70'], ['phases', '1']]) { await page.getByTestId(`curl1-${name}`).fill(value); await page.getByTestId(`curl1-${name}`).press('Enter'); }
+    await page.getByTestId('curl1-formula').fill('ramp(18, 30, length) * (0.9 + 0.2 * random)');
     await page.getByTestId('curl1-formula').press('Enter');
     await set({ light: { rig: 'evening', turnDeg: 0, turning: false } });
     await page.getByRole('button', { name: 'side', exact: true }).click();

@@ -366,7 +366,7 @@ export class FillShapes {
 
   private apply(one: FillStep, from: number, to: number): void {
     if (one.kind === 'length' || one.kind === 'cut') this.shorten(one, from, to);
-    else this.displace(one, from, to, { clump: step.clump, curl: step.curl, wave: step.wave, frizz: step.frizz, stray: step.stray, bend: step.bend }[one.kind]);
+    else this.displace(one, from, to);
   }
 
   /** Each strand again, only as far as is left of it, with as many nodes. */
@@ -392,8 +392,8 @@ export class FillShapes {
     }
   }
 
-  private displace(one: FillStep, from: number, to: number, move: (S: Float64Array, A: Float64Array) => void): void {
-    const { X, S, shares, strands: { nodes, normals, places } } = this, { own, profile, table, numbers: A } = one, clumps = one.kind === 'clump', frames = one.kind === 'curl' || one.kind === 'wave' || one.kind === 'bend', wanders = one.kind === 'frizz', last = nodes - 1;
+  private displace(one: FillStep, from: number, to: number): void {
+    const { X, S, shares, strands: { nodes, normals, places } } = this, { kind, own, profile, table, numbers: A } = one, clumps = kind === 'clump', frames = one.kind === 'curl' || one.kind === 'wave' || one.kind === 'bend', wanders = one.kind === 'frizz', last = nodes - 1;
     for (let s = from; s < to; s++) {
       if (!(own[4 * s] > 0)) continue;
       const o = 4 * nodes * s, centre = clumps ? own[4 * s + 1] : -1;
@@ -424,7 +424,15 @@ export class FillShapes {
           S[17] = cx + X[a] + f * ux; S[18] = cy + X[a + 1] + f * uy; S[19] = cz + X[a + 2] + f * uz;
           if (twisted) { const l = 1 / Math.sqrt(Math.max(1e-30, ux * ux + uy * uy + uz * uz)); S[20] = l * ux; S[21] = l * uy; S[22] = l * uz; }
         }
-        move(S, A);
+        // by name, so that each is compiled into the loop
+        switch (kind) {
+          case 'clump': step.clump(S, A); break;
+          case 'curl': step.curl(S, A); break;
+          case 'wave': step.wave(S, A); break;
+          case 'frizz': step.frizz(S, A); break;
+          case 'stray': step.stray(S, A); break;
+          default: step.bend(S, A);
+        }
         let ex = S[3] - qx, ey = S[4] - qy, ez = S[5] - qz;
         const dx = qx - x, dy = qy - y, dz = qz - z, d = (ex * dx + ey * dy + ez * dz) / Math.max(1e-24, ex * ex + ey * ey + ez * ez), c = step.toward(ex, ey, ez, dx, dy, dz);
         ex += c * (dx - d * ex); ey += c * (dy - d * ey); ez += c * (dz - d * ez);
