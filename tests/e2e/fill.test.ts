@@ -133,6 +133,14 @@ describe('what divides hair', () => {
 });
 
 describe('finished filling', () => {
+  it('is counted, or so many to a square centimetre: one number seen two ways', async () => {
+    // Source: the plot's faces, summed
+    const cm2 = await ask<number>('1e4 * Array.from(f.session.plotFaces).reduce((sum, q) => sum + f.session.restSurface.area(q), 0)');
+    await type('fill-density', 5);
+    expect(await ask<number>('f.session.document.fill.count')).toBe(Math.round(5 * cm2));
+    await type('fill-count', 4000);
+    expect(Number(await page.getByTestId('fill-density').inputValue())).toBeCloseTo(4000 / cm2, 1);
+  });
   it('is frozen with all its strands and the memory told; thaws by itself when something above it changes', async () => {
     await type('fill-count', 3000);
     await page.getByTestId('freeze').click();

@@ -6,7 +6,7 @@ import { toast } from 'sonner';
 import { FILL_PARAMETERS, type GroomDocument, type Parameter } from '../../core/document/schema';
 import { useEditor } from '../state/store';
 import { RIGS, type Rig } from '../view/lights';
-import { Button, Choice, Fold, helpProps, IconButton, Note, NumberField, OneOf, Question, Toggle } from './controls';
+import { boundTo, Button, Choice, Fold, helpProps, IconButton, Note, NumberField, OneOf, Question, Toggle } from './controls';
 import { CardsPart } from './cards-part';
 import { CoveragePart } from './coverage-part';
 import { Field, First, type PanelProps } from './panel-parts';
@@ -16,16 +16,19 @@ import { useWorkshop } from './context';
 
 const field = (n: keyof typeof FILL_PARAMETERS): ReactNode => <Field key={n} group="fill" name={n} table={FILL_PARAMETERS} />;
 const SOFT: Parameter = { label: 'Soft', unit: 'mm', min: 0, max: 60, step: 0.5, fallback: 2, help: 'Within so much of the line guides from beyond it still count, less and less.' };
+const DENSITY: Parameter = { label: 'Density', unit: '/cm²', min: 0.1, max: 2000, step: 0.1, fallback: 100, help: 'The same number, by the area of the plot: strands on a square centimetre where the density map is full.' };
 const TURN: Parameter = { label: 'Turn', unit: '°', min: -180, max: 180, step: 1, fallback: 0, help: 'Turns the lights about the hair.' };
 
 export function FillPanel({ document }: PanelProps) {
   const { session } = useWorkshop(), filling = useEditor((s) => s.filling), fillCount = useEditor((s) => s.fillCount), frozen = useEditor((s) => s.frozen);
   if (!document.guides) return <First to="plant" label="Go to Plant">There are no guides to fill between. Plant some first.</First>;
-  const { fill } = document, on = fill.treatments.filter((t) => t.on).length, nodes = session.filled?.strands.nodes;
+  const { fill } = document, on = fill.treatments.filter((t) => t.on).length, nodes = session.filled?.strands.nodes, area = session.fillDesk.plotArea;
   return (
     <>
       <Question title="How many strands?">
-        {field('count')}{field('preview')}
+        {field('count')}
+        {area > 0 && <NumberField testId="fill-density" parameter={DENSITY} value={Math.min(DENSITY.max, Math.max(DENSITY.min, fill.count / area))} onChange={(v) => useEditor.getState().edit('Density', (d) => { d.fill.count = boundTo(FILL_PARAMETERS.count, v * area); }, 'fill.count')} onCommit={() => useEditor.getState().endStep()} />}
+        {field('preview')}
         <div className="mt-0.5 flex items-center gap-2 text-soft" {...helpProps('Points of each filled strand. As needed: enough for the shortest wave of its treatments.')}><span className="w-[98px]">Points</span><Choice label="Points of a strand" value={fill.nodes} onChange={(v) => useEditor.getState().edit('Points of a strand', (d) => { d.fill.nodes = v; })} options={(['as needed', '16', '32', '64'] as const).map((value) => ({ value, label: value === 'as needed' ? 'Auto' : value }))} /></div>
         <Note><span role="status" data-testid="fill-state">{filling ? 'Filling …' : `${fillCount.toLocaleString('en')} of ${fill.count.toLocaleString('en')} strands shown${nodes ? `, ${nodes} points each` : ''}`}</span>; {Math.round(fill.count / document.guides.count)} for each guide.</Note>
         <div className="mt-1 flex items-center gap-2" {...helpProps('Keeps all strands as they are now, computed once. Changing the guides, maps or treatments lets them follow again.')}><Button data-testid="freeze" aria-pressed={frozen !== null} onClick={() => (frozen ? session.thaw() : session.freeze())} className="aria-pressed:border-copper aria-pressed:text-copper"><Snowflake size={13} />{frozen ? 'Frozen: thaw' : 'Freeze all strands'}</Button>{frozen && frozen.bytes > 0 && <span className="num text-[12px] text-faint">{(frozen.bytes / 1048576).toFixed(0)} MB kept</span>}</div>

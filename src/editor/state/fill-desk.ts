@@ -7,6 +7,8 @@ import { smoothStep } from '../../core/math/vec';
 import { asSmallMesh, builtIn, layAlong, packSmallMesh, unpackSmallMesh, type SmallMesh } from '../../core/fill/planted';
 import { nodeAt } from '../../core/fill/strands';
 import { rootMotionsInto, type Planting } from '../../core/groom/planting';
+import { plantedArea } from '../../core/groom/scatter';
+import { mapSampler } from '../../core/groom/skin-grid';
 import { restPositions } from '../../core/mesh/character';
 import type { NamedFile } from '../../formats/file-set';
 import { colourMap } from '../../formats/card-colours';
@@ -54,6 +56,14 @@ export class FillDesk {
     if (!t) return;
     edit(`${what} of ${t.name}`, (d) => { const x = d.fill.treatments.find((y) => y.id === id)!, { driver, numbers, ...rest } = change; Object.assign(x, rest); Object.assign(x.driver, driver); Object.assign(x.numbers, numbers); }, merge ? `treatment.${id}.${what}` : undefined);
     if (!merge) endStep();
+  }
+
+  private area: { faces: Uint32Array; map: string | null; cm2: number } | null = null;
+  /** cm² of the plot, each part of it counted by the density map. */
+  get plotArea(): number {
+    const { session } = this, { plotFaces: faces, desk } = session, map = desk.idOf('density'), bytes = desk.bytesOf('density');
+    if (this.area?.faces !== faces || this.area.map !== map) this.area = { faces, map, cm2: 1e4 * plantedArea(session.restSurface, faces, bytes && mapSampler(bytes, session.rest, session.mesh.triangles, desk.grid)) };
+    return this.area.cm2;
   }
 
   // ------------------------------------------------------------ cards
