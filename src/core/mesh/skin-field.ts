@@ -46,10 +46,12 @@ export class SkinField {
   /** Whether the nearest place is on an open edge. */
   private border = false;
 
-  /** `P` 3 × vertices, m; `outward` −1 where faces look inwards; `closed`: whether it encloses a volume, else it has two sides. */
-  constructor(private readonly P: ArrayLike<number>, private readonly T: Uint32Array, private readonly closed: boolean, private readonly outward: 1 | -1, reach: number) {
+  /** `P` 3 × vertices, m; `outward` −1 where faces look inwards; `closed`: whether it encloses a volume, else it has two sides. `box`: low and high corner of where is asked, m; everywhere where it is null. */
+  constructor(private readonly P: ArrayLike<number>, private readonly T: Uint32Array, private readonly closed: boolean, private readonly outward: 1 | -1, reach: number, box: readonly number[] | null = null) {
     const high = [-Infinity, -Infinity, -Infinity], { low } = this, n = T.length / 3;
     for (let v = 0; v < P.length; v++) { const c = v % 3; if (P[v] < low[c]) low[c] = P[v]; if (P[v] > high[c]) high[c] = P[v]; }
+    // `reach` is added on every side below
+    if (box) for (let c = 0; c < 3; c++) { low[c] = Math.max(low[c], box[c]); high[c] = Math.max(low[c], Math.min(high[c], box[3 + c])); }
     let opposite = KNOWN.get(T);
     if (!opposite) { const weld = weldByPosition(P); KNOWN.set(T, (opposite = neighbours(T.map((v) => weld[v])))); }
     this.opposite = opposite;

@@ -8,7 +8,8 @@
  * lengths are exact by construction. A strand that is rooted inside is let be at its first points, and where it is so deep that it belongs there, until it has come out.
  */
 import { pillDistance, type Pill } from './pills';
-import { ShellField } from './shell-field';
+import { SkinField } from '../mesh/skin-field';
+import { outwardSign } from './shell-check';
 
 export interface Obstacles {
   pills: readonly Pick<Pill, 'radiusA' | 'radiusB'>[];
@@ -29,9 +30,13 @@ const TESTS = 5;
 /** Distance from a shell that is looked at, m. */
 const BAND = 0.012;
 
+/** Which way faces look, which does not change from pose to pose. */
+const OUTWARD = new WeakMap<Uint32Array, 1 | -1>();
+function outwardOf(triangles: Uint32Array, positions: ArrayLike<number>): 1 | -1 { let known = OUTWARD.get(triangles); if (!known) OUTWARD.set(triangles, (known = outwardSign(triangles, positions))); return known; }
+
 /** Obstacles in one pose, ready to be asked about many strands. */
 export class PosedObstacles {
-  private readonly fields: ShellField[];
+  private readonly fields: SkinField[];
   private readonly balls: Float64Array;
   private readonly out = new Float64Array(4);
   /** Of the last place asked about: signed distance, and the normal. */
@@ -39,7 +44,7 @@ export class PosedObstacles {
 
   /** `ends`: six numbers a pill; `positions`: of each shell's vertices; `box`: low and high corner of all strands, m. */
   constructor(private readonly obstacles: Obstacles, private readonly ends: ArrayLike<number>, positions: readonly ArrayLike<number>[], box: readonly number[]) {
-    this.fields = obstacles.shells.map((s, k) => new ShellField(positions[k], s.triangles, s.closed, box, BAND));
+    this.fields = obstacles.shells.map((s, k) => new SkinField(positions[k], s.triangles, s.closed, s.closed ? outwardOf(s.triangles, positions[k]) : 1, BAND, box));
     this.balls = new Float64Array(4 * obstacles.pills.length);
     obstacles.pills.forEach((p, k) => {
       const o = 6 * k;
@@ -64,7 +69,8 @@ export class PosedObstacles {
     }
     for (const field of this.fields) {
       const d = field.at(x, y, z, cx, cy, cz, out);
-      if (d < best) { best = d; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
+      // so deep inside that no way out is known: let be
+      if (d < best && d > -Infinity) { best = d; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
     }
     found[0] = best;
     return best;
