@@ -58,10 +58,14 @@ describe('the field that pushes filled strands out', () => {
   it('is the distance to the mesh to 1 µm near it, never on the wrong side, and the same within its box as without one', () => {
     // Source: three-mesh-bvh, closestPointToPoint
     const g = new SphereGeometry(0.06, 40, 28), positions = Float64Array.from(g.attributes.position.array), triangles = Uint32Array.from(g.index!.array), surface = new Surface(positions, triangles), outward = outwardSign(triangles, positions), field = new SkinField(positions, triangles, true, outward, 0.012, [-0.02, -0.1, -0.1, 0.1, 0.1, 0.1]), whole = new SkinField(positions, triangles, true, outward, 0.012), normal = new Float64Array(4);
-    let exact = 0, all = 0;
+    let exact = 0, all = 0, told = 0;
     for (let k = 0; k < 1500; k++) {
       const u = [between(-1, 1), between(-1, 1), between(-1, 1)], l = Math.hypot(...u), r = between(0.0575, 0.0625), p = u.map((v) => (v * r) / l), near = surface.nearest(p)!, d = field.at(p[0], p[1], p[2], p[0], p[1], p[2], normal);
       if (p[0] > -0.02) expect(d).toBe(whole.at(p[0], p[1], p[2], p[0], p[1], p[2], normal));
+      // what its box says at once is never more than that
+      const least = field.clear(p[0], p[1], p[2]);
+      expect(least).toBeLessThanOrEqual(d);
+      if (least > 0) told++;
       if (d === Infinity) continue;
       // outside is where a ray from the middle has passed the surface
       const hit = surface.raycast([0, 0, 0], u.map((v) => v / l))!, signed = (r > hit.distance ? 1 : -1) * near.distance;
@@ -72,5 +76,6 @@ describe('the field that pushes filled strands out', () => {
     }
     expect(all).toBeGreaterThan(600);
     expect(exact).toBe(all);
+    expect(told).toBeGreaterThan(20);
   });
 });

@@ -43,6 +43,9 @@ export class SkinField {
   private readonly hit = new Float64Array(5);
   private readonly best = new Float64Array(5);
   private readonly way = new Float64Array(3);
+  /** Distance of the middle of each box, found when it is first asked about; made when any is. */
+  private middles: Float32Array | null = null;
+  private readonly middleNormal = new Float64Array(3);
   /** Whether the nearest place is on an open edge. */
   private border = false;
 
@@ -193,6 +196,19 @@ export class SkinField {
   }
   /** Below 0 for a place that is behind the nearest triangles and not past an open edge. */
   private side(x: number, y: number, z: number): number { return this.border ? 0 : this.way[0] * (x - this.best[0]) + this.way[1] * (y - this.best[1]) + this.way[2] * (z - this.best[2]); }
+
+  /**
+   * How far a place is outside a closed mesh at the least, m, as the middle of its box tells: no more than 0 where that is not certain. Quick where `at` is exact.
+   */
+  clear(x: number, y: number, z: number): number {
+    const { low, grid, size } = this, i = Math.floor((x - low[0]) / size), j = Math.floor((y - low[1]) / size), k = Math.floor((z - low[2]) / size);
+    if (!(i >= 0 && j >= 0 && k >= 0 && i < grid[0] && j < grid[1] && k < grid[2])) return this.reach;
+    const q = i + grid[0] * (j + grid[1] * k), mx = low[0] + (i + 0.5) * size, my = low[1] + (j + 0.5) * size, mz = low[2] + (k + 0.5) * size, middles = (this.middles ??= new Float32Array(this.first.length).fill(NaN));
+    let d = middles[q];
+    // an open edge leaves the side unsaid: nothing is certain near one
+    if (Number.isNaN(d)) { d = this.at(mx, my, mz, mx, my, mz, this.middleNormal); middles[q] = d = d > 0 && this.border && this.triangle >= 0 ? 0 : d; }
+    return Math.min(d, this.reach) - Math.sqrt((x - mx) ** 2 + (y - my) ** 2 + (z - mz) ** 2) - ROUND;
+  }
 
   /**
    * Signed distance of (x, y, z), m, and the way out in `normal`. Of a sheet, the side on which (cx, cy, cz) lies is out. Farther than `reach`

@@ -27,6 +27,8 @@ const ROOTED = 2, SUNK = 0.005;
 /** m: what is less deep is not tried again. */
 const LEFT = 2e-4;
 const TESTS = 5;
+/** m: what is so far outside for certain needs no exact distance; more than any margin. */
+const FREE = 2.6e-3;
 /** Distance from a shell that is looked at, m. */
 const BAND = 0.012;
 
@@ -37,6 +39,8 @@ function outwardOf(triangles: Uint32Array, positions: ArrayLike<number>): 1 | -1
 /** Obstacles in one pose, ready to be asked about many strands. */
 export class PosedObstacles {
   private readonly fields: SkinField[];
+  /** Triangle of each shell that was nearest the last time: places are asked about one beside the other. */
+  private readonly near: Int32Array;
   private readonly balls: Float64Array;
   private readonly out = new Float64Array(4);
   /** Of the last place asked about: signed distance, and the normal. */
@@ -45,6 +49,7 @@ export class PosedObstacles {
   /** `ends`: six numbers a pill; `positions`: of each shell's vertices; `box`: low and high corner of all strands, m. */
   constructor(private readonly obstacles: Obstacles, private readonly ends: ArrayLike<number>, positions: readonly ArrayLike<number>[], box: readonly number[]) {
     this.fields = obstacles.shells.map((s, k) => new SkinField(positions[k], s.triangles, s.closed, s.closed ? outwardOf(s.triangles, positions[k]) : 1, BAND, box));
+    this.near = new Int32Array(this.fields.length).fill(-1);
     this.balls = new Float64Array(4 * obstacles.pills.length);
     obstacles.pills.forEach((p, k) => {
       const o = 6 * k;
@@ -67,8 +72,12 @@ export class PosedObstacles {
       const d = f[0] * x + f[1] * y + f[2] * z - f[3];
       if (d < best) { best = d; found[1] = f[0]; found[2] = f[1]; found[3] = f[2]; }
     }
-    for (const field of this.fields) {
-      const d = field.at(x, y, z, cx, cy, cz, out);
+    for (let f = 0; f < this.fields.length; f++) {
+      const field = this.fields[f];
+      const shell = obstacles.shells[f];
+      if (shell.closed) { const least = field.clear(x, y, z); if (least > FREE) { if (least < best) best = least; continue; } }
+      const d = field.at(x, y, z, cx, cy, cz, out, this.near[f]);
+      this.near[f] = field.triangle;
       // so deep inside that no way out is known: let be
       if (d < best && d > -Infinity) { best = d; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
     }
