@@ -6,7 +6,7 @@ import { edit, startHistory, undo } from '../src/core/document/edits';
 import { newDocument } from '../src/core/document/schema';
 import { makeRandom } from '../src/core/math/random';
 import { BufferStore } from '../src/editor/state/buffer-store';
-import { lengthsOf } from '../src/editor/state/lengths';
+import { lengthsOf } from '../src/core/groom/polyline';
 import { BRUSHES, BrushStroke, type BrushKind } from '../src/core/groom/comb/brush-stroke';
 import { KeepOff } from '../src/core/groom/comb/keep-off';
 import { dabOf, mirroredDab, Strides } from '../src/core/groom/comb/reach';

@@ -11,7 +11,7 @@ import { rootPlace, type Density } from '../core/groom/planting';
 import { MOST_ROOTS, plantedArea, scatterRoots } from '../core/groom/scatter';
 import { mapSampler, SkinGrid } from '../core/groom/skin-grid';
 import { hashUnit } from '../core/math/random';
-import { restPositions, type Character } from '../core/mesh/character';
+import type { Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
 import { collidersOf, fittedPills } from '../core/sway/colliders';
 import { settled } from '../core/sway/settle';
@@ -63,7 +63,7 @@ scope.onmessage = ({ data }) => {
         if (!surface) return;
         if (data.kind === 'plant') plant(surface, data.request, data.order);
         else {
-          const strands = fillFrom(data.order, surface, restMesh, (grid ??= new SkinGrid(surface.positions, surface.triangles)));
+          const strands = fillFrom(data.order, surface, character, (grid ??= new SkinGrid(surface.positions, surface.triangles)));
           const shapes = data.shapes ? (new FillShapes(strands).at(data.order.offsets, data.order.pointCount) as Float32Array<ArrayBuffer>) : null;
           scope.postMessage({ kind: 'filled', request: data.request, strands, shapes }, [...strands.steps.map((s) => s.own.buffer as ArrayBuffer), ...(shapes ? [shapes.buffer] : [])]);
         }
@@ -74,18 +74,12 @@ scope.onmessage = ({ data }) => {
 };
 
 function cards(on: Surface, { request, order, settings }: Extract<FillRequest, { kind: 'cards' }>): void {
-  const strands = fillFrom(order, on, restMesh, (grid ??= new SkinGrid(on.positions, on.triangles))), { count, nodes } = strands, shapes = new FillShapes(strands), points = new Float32Array(3 * nodes * count);
+  const strands = fillFrom(order, on, character, (grid ??= new SkinGrid(on.positions, on.triangles))), { count, nodes } = strands, shapes = new FillShapes(strands), points = new Float32Array(3 * nodes * count);
   if (count === 0) throw new Error('There are no strands to make cards of.');
   shapes.at(order.offsets, order.pointCount);
   for (let s = 0; s < count; s++) for (let k = 0; k < nodes; k++) for (let c = 0; c < 3; c++) points[3 * (nodes * s + k) + c] = strands.places[3 * s + c] + shapes.X[4 * (nodes * s + k) + c];
   const set = makeCards({ points, nodes, shares: Float64Array.from({ length: nodes }, (_, k) => nodeAt(k, nodes)), widthAt: (s, k) => widthAt(order.fill, s, k, nodes), normals: strands.normals, each: Math.max(1, order.full / count), surface: on }, settings);
   scope.postMessage({ kind: 'carded', request, set, roots: strands.roots, places: strands.places });
-}
-
-/** A mesh of the character in the rest pose, by name. */
-function restMesh(name: string): Surface | null {
-  const mesh = character?.meshes.find((m) => m.name === name);
-  return mesh && character ? new Surface(restPositions(character, mesh), mesh.triangles) : null;
 }
 
 function cover(on: Surface, { request, faces, strands, offsets, pointCount, look, full, directions }: Extract<FillRequest, { kind: 'coverage' }>): void {

@@ -42,7 +42,9 @@ describe('documents of earlier formats', () => {
   });
   it('format 4 keeps its shot, which gets a name', () => {
     const { shotName: _name, otherShots: _none, plot: { flow: _still, ...plot }, ...same } = asOfFormat6('head', { clip: 'walk', start: 3, end: 24, fps: 24, cyclic: true }), old = { ...same, plot }, d = readDocument({ ...old, format: 4 });
-    expect(d).toMatchObject({ shot: old.shot, sway: old.sway, plot: { ...plot, flow: null }, format: DOCUMENT_FORMAT, shotName: 'walk', otherShots: [] });
+    const six = readDocument({ ...asOfFormat6('head', { clip: 'walk', start: 3, end: 24, fps: 24, cyclic: true }), format: 6 });
+    expect(six.format).toBe(DOCUMENT_FORMAT);
+    expect(d).toEqual({ ...six, ...old, plot: { ...plot, maps: noMaps(), flow: null }, fill: six.fill, format: DOCUMENT_FORMAT, shotName: 'walk', otherShots: [] });
     expect(() => readDocument({ ...d, otherShots: [{ shotName: 'walk', shot: d.shot, hidden: [] }] })).toThrow('Two shots have the same name.');
   });
   it('format 6 keeps what was done to its strands, as a list of treatments', () => {

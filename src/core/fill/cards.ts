@@ -6,6 +6,7 @@
  */
 import { makeRandom } from '../math/random';
 import type { Surface } from '../mesh/surface';
+import { carry, STATE } from './steps';
 
 export interface CardSettings {
   /** Triangles of the finest level at most. */
@@ -187,7 +188,7 @@ function lengthOf({ points, nodes }: CardInput, s: number): number {
 }
 
 /**
- * Frames along the middle: carried without twist (double reflection, as in steps.ts), then turned about the tangent toward the normal of the nearest
+ * Frames along the middle: carried without twist as treatments carry them, then turned about the tangent toward the normal of the nearest
  * skin, as far as that turns smoothly: angles a with the least of Σ w (a − wanted)² + STIFF Σ (aⱼ − aⱼ₋₁)², solved as one tridiagonal row after the other (Thomas).
  */
 function frameOf({ normals, surface }: CardInput, members: number[], P: Float64Array, N: number, T: Float64Array, out: Float64Array, side: Float64Array): void {
@@ -200,12 +201,10 @@ function frameOf({ normals, surface }: CardInput, members: number[], P: Float64A
   const across = (v: number[], j: number): number[] => { const d = v[0] * T[3 * j] + v[1] * T[3 * j + 1] + v[2] * T[3 * j + 2], w = [0, 1, 2].map((c) => v[c] - d * T[3 * j + c]), l = Math.hypot(...w); return l > 1e-3 * Math.hypot(...v) ? w.map((x) => x / l) : []; };
   r = across(r, 0);
   if (r.length === 0) r = across(Math.abs(T[0]) < 0.7 ? [1, 0, 0] : [0, 1, 0], 0);
-  const R = new Float64Array(3 * N), wanted = new Float64Array(N), weight = new Float64Array(N);
+  const R = new Float64Array(3 * N), wanted = new Float64Array(N), weight = new Float64Array(N), S = new Float64Array(STATE), put = (to: number, from: ArrayLike<number>, o: number): void => { for (let c = 0; c < 3; c++) S[to + c] = from[o + c]; };
+  put(26, P, 0); put(29, T, 0); put(32, r, 0);
   R.set(r);
-  for (let j = 1; j < N; j++) {
-    const o = 3 * j, v1 = [0, 1, 2].map((c) => P[o + c] - P[o - 3 + c]), c1 = Math.max(1e-30, dot(v1, v1)), prev = [R[o - 3], R[o - 2], R[o - 1]], t0 = [T[o - 3], T[o - 2], T[o - 1]], rl = prev.map((v, c) => v - (2 / c1) * dot(v1, prev) * v1[c]), tl = t0.map((v, c) => v - (2 / c1) * dot(v1, t0) * v1[c]), v2 = [0, 1, 2].map((c) => T[o + c] - tl[c]), c2 = Math.max(1e-30, dot(v2, v2));
-    R.set(rl.map((v, c) => v - (2 / c2) * dot(v2, rl) * v2[c]), o);
-  }
+  for (let j = 1; j < N; j++) { put(0, P, 3 * j); put(14, T, 3 * j); carry(S); R.set(S.subarray(32, 35), 3 * j); }
   for (let j = 0; j < N; j++) {
     const o = 3 * j, hit = surface.nearest([P[o], P[o + 1], P[o + 2]], 0.12), u = [R[o], R[o + 1], R[o + 2]], t = [T[o], T[o + 1], T[o + 2]], v = [t[1] * u[2] - t[2] * u[1], t[2] * u[0] - t[0] * u[2], t[0] * u[1] - t[1] * u[0]];
     // away from the skin, that is: from its nearest place, and at it by its normal

@@ -91,6 +91,12 @@ describe('filled strands', () => {
       }
     }
   });
+  it('without treatments each edge is as long as its guides’ are in the mean', () => {
+    const strands = make(60, []), X = shapes(strands), alone = make(40, []);
+    alone.follow.guides.set(Uint32Array.from({ length: 160 }, (_, i) => Math.floor(i / 4)));
+    const G = shapes(alone);
+    for (let s = 0; s < 60; s++) for (let k = 1; k < N; k++) { let mean = 0; for (let q = 0; q < 4; q++) mean += strands.follow.weights[4 * s + q] * G[4 * (N * strands.follow.guides[4 * s + q] + k) + 3]; expect(X[4 * (N * s + k) + 3]).toBeCloseTo(mean, 6); }
+  });
   it('a strand at a guide’s root has the guide’s own shape', () => {
     const strands = make(40, []);
     strands.roots.faces.set(guides.faces);

@@ -22,8 +22,7 @@ export class FilledFrames {
 
   constructor(private readonly input: FilledInput) {
     const { document, character, planting, offsets, faces } = input, { guides, plant, fill } = document, mesh = this.mesh(), rest = restPositions(character, mesh);
-    const other = (name: string): Surface | null => { const m = character.meshes.find((x) => x.name === name); return m ? new Surface(restPositions(character, m), m.triangles) : null; };
-    this.strands = fillFrom({ fill, seed: plant.seed, faces, planting, offsets, pointCount: guides!.pointCount, count: input.count, full: Math.max(input.count, fill.count), maps: input.maps ?? {} }, new Surface(rest, mesh.triangles), other);
+    this.strands = fillFrom({ fill, seed: plant.seed, faces, planting, offsets, pointCount: guides!.pointCount, count: input.count, full: Math.max(input.count, fill.count), maps: input.maps ?? {} }, new Surface(rest, mesh.triangles), character);
     this.shapes = new FillShapes(this.strands);
     this.frames = restFrames(this.strands.roots, rest, mesh.triangles);
     this.guideFrames = restFrames(planting, rest, mesh.triangles);

@@ -1,8 +1,10 @@
 /** From what a document says to filled strands. */
 import type { FillSettings } from '../document/schema';
 import type { Planting } from '../groom/planting';
+import { lengthsOf } from '../groom/polyline';
 import { mapSampler, SkinGrid } from '../groom/skin-grid';
-import type { Surface } from '../mesh/surface';
+import { restPositions, type Character } from '../mesh/character';
+import { Surface } from '../mesh/surface';
 import { Sections } from './sections';
 import { fillPlot, nodesFor, type FilledStrands } from './strands';
 
@@ -20,16 +22,12 @@ export interface FillOrder {
 /** Nodes of the strands a groom's settings ask for. */
 export function nodesOf(fill: FillSettings, offsets: ArrayLike<number>, pointCount: number): number {
   if (fill.nodes !== 'as needed') return Number(fill.nodes);
-  let longest = 0;
-  for (let g = 0; g < offsets.length / (3 * pointCount); g++) {
-    let sum = 0;
-    for (let i = 1; i < pointCount; i++) { const o = 3 * (g * pointCount + i); sum += Math.hypot(offsets[o] - offsets[o - 3], offsets[o + 1] - offsets[o - 2], offsets[o + 2] - offsets[o - 1]); }
-    longest = Math.max(longest, sum);
-  }
-  return nodesFor(fill.treatments, longest);
+  return nodesFor(fill.treatments, lengthsOf(offsets, pointCount).reduce((a, b) => Math.max(a, b), 0));
 }
 
-export function fillFrom(order: FillOrder, surface: Surface, mesh: (name: string) => Surface | null, grid = new SkinGrid(surface.positions, surface.triangles)): FilledStrands {
+/** `surface`: of the plot's mesh in the rest pose; `character`: whose other meshes strands may be cut at. */
+export function fillFrom(order: FillOrder, surface: Surface, character: Character | null, grid = new SkinGrid(surface.positions, surface.triangles)): FilledStrands {
+  const mesh = (name: string): Surface | null => { const m = character?.meshes.find((x) => x.name === name); return m && character ? new Surface(restPositions(character, m), m.triangles) : null; };
   const { fill, planting, offsets, pointCount } = order;
   // a map that is not there is full
   const maps = Object.fromEntries(Object.entries(order.maps).flatMap(([name, bytes]) => { const m = mapSampler(bytes, surface.positions, surface.triangles, grid); return m ? [[name, m]] : []; }));

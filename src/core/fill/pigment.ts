@@ -9,6 +9,9 @@ export const EUMELANIN = [0.419, 0.697, 1.37] as const, PHEOMELANIN = [0.187, 0.
 /** How the view makes a body colour of an absorption: e^(−k √σ). */
 export const BODY_COLOUR = 3.6;
 
+/** Halvings of the colour's depth toward the tip; chosen colours are met at both ends (1.18 at the root comes to 1). */
+export const tipHalvings = (fill: Pick<FillSettings, 'colourBy' | 'tipColour'>): number => (fill.colourBy === 'pigment' ? fill.tipColour : Math.log2(1.18));
+
 const linear = (hex: string): number[] => [1, 3, 5].map((o) => { const v = parseInt(hex.slice(o, o + 2), 16) / 255; return v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4; });
 
 /** Absorption at a strand's root or tip, per unit of its width. */

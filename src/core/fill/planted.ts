@@ -2,6 +2,7 @@
  * Small meshes planted in place of strands: needles, quills, feathers, or any mesh of somebody's own. Each lies along a filled strand, bent as it is, so
  * that density, lengths, directions, chances and treatments are those of the strands.
  */
+import { vertexNormals } from '../mesh/surface';
 import { strandRandom } from './drivers';
 
 /** A mesh to be planted: y from 0 (root) to 1 (tip), x across and z off the skin in shares of its length; faces outwards. */
@@ -37,7 +38,7 @@ function feather(): SmallMesh {
   for (let t = 0; t < flip.length; t += 3) [flip[t], flip[t + 1]] = [flip[t + 1], flip[t]];
   // seen from both sides: the same once more, the other way round
   const n = positions.length / 3, P = Float32Array.from([...positions, ...positions]);
-  return withNormals(P, Uint32Array.from([...indices.map((v) => v), ...flip.map((v) => v + n)]));
+  return withNormals(P, Uint32Array.from([...indices, ...flip.map((v) => v + n)]));
 }
 
 /** Somebody's own mesh (3 × vertices, any unit; 3 × faces) stood up along its longest way, its root where it is thicker, or thinner for `flip`. Throws with words for a person. */
@@ -61,16 +62,7 @@ export function asSmallMesh(positions: ArrayLike<number>, indices: ArrayLike<num
   return withNormals(out, Uint32Array.from(indices));
 }
 
-/** Normals of vertices from the faces around, by area. */
-function withNormals(P: Float32Array, T: Uint32Array): SmallMesh {
-  const N = new Float32Array(P.length);
-  for (let t = 0; t < T.length; t += 3) {
-    const a = 3 * T[t], b = 3 * T[t + 1], c = 3 * T[t + 2], ux = P[b] - P[a], uy = P[b + 1] - P[a + 1], uz = P[b + 2] - P[a + 2], vx = P[c] - P[a], vy = P[c + 1] - P[a + 1], vz = P[c + 2] - P[a + 2];
-    for (const o of [a, b, c]) { N[o] += uy * vz - uz * vy; N[o + 1] += uz * vx - ux * vz; N[o + 2] += ux * vy - uy * vx; }
-  }
-  for (let v = 0; v < N.length; v += 3) { const l = Math.hypot(N[v], N[v + 1], N[v + 2]) || 1; N[v] /= l; N[v + 1] /= l; N[v + 2] /= l; }
-  return { positions: P, normals: N, indices: T };
-}
+const withNormals = (positions: Float32Array, indices: Uint32Array): SmallMesh => ({ positions, normals: Float32Array.from(vertexNormals(positions, indices)), indices });
 
 /** Bytes of a small mesh to be stored, and back. */
 export function packSmallMesh({ positions, normals, indices }: SmallMesh): Uint8Array {

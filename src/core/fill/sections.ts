@@ -40,10 +40,13 @@ export class Sections {
   /** Grey of the section map at a place. */
   grey(face: number, b: number, c: number): number { return this.map ? this.map(face, b, c) : 0; }
 
-  /** How far guide `g` (−1: what is no guide, by the lines alone) with its root at (gx, gy, gz) counts for a strand at (x, y, z) with this grey: 1 on the same side, 0 beyond a line. */
+  /** Grey of the section map at a guide's root; that of the strands that hear it. */
+  greyOfGuide(g: number): number { return this.guideGrey ? this.guideGrey[g] : 0; }
+
+  /** How far guide `g` with its root at (gx, gy, gz) counts for a strand at (x, y, z) with this grey: 1 on the same side, 0 beyond a line. */
   reach(x: number, y: number, z: number, grey: number, g: number, gx: number, gy: number, gz: number): number {
     const { stretches: s } = this;
-    let keep = this.guideGrey && g >= 0 ? 1 - smoothStep(SAME, APART, Math.abs(grey - this.guideGrey[g])) : 1;
+    let keep = this.guideGrey ? 1 - smoothStep(SAME, APART, Math.abs(grey - this.guideGrey[g])) : 1;
     for (let o = 0; o < s.length && keep > 0; o += Sections.NUMBERS) {
       const px = x - s[o], py = y - s[o + 1], pz = z - s[o + 2], qx = gx - s[o], qy = gy - s[o + 1], qz = gz - s[o + 2];
       const a = px * s[o + 7] + py * s[o + 8] + pz * s[o + 9], b = qx * s[o + 7] + qy * s[o + 8] + qz * s[o + 9];

@@ -6,7 +6,8 @@
 import { hashUnit } from '../math/random';
 import { profileAt } from '../math/profile';
 import { clamp, smoothStep } from '../math/vec';
-import type { Surface } from '../mesh/surface';
+import { vertexNormals, weldByPosition, type Surface } from '../mesh/surface';
+import { lengthsOf } from '../groom/polyline';
 import { scatterByArea, type Density, type Planting } from '../groom/planting';
 import { drive, strandRandom, type Driven } from './drivers';
 import type { Sections } from './sections';
@@ -105,7 +106,7 @@ export function fillPlot(input: FillInput): FilledStrands {
     const t = treatments[i];
     if (t.kind !== 'clump' || count === 0) continue;
     const own = t.numbers.to === 1, all = own ? scatterByArea(surface, faces, Math.max(1, Math.ceil(input.full / t.numbers.size)), seed ^ Math.imul(t.seed + 1, 0x51ed27), density) : guides, follow = weigh(all), places = placesOf(surface, all), spacing = own ? spacingOf(places, follow) : 0;
-    const finder = new CentreFinder(places, follow, alike, (s, p, c) => (sections ? sections.reach(p[3 * s], p[3 * s + 1], p[3 * s + 2], 0, -1, places[3 * c], places[3 * c + 1], places[3 * c + 2]) : 1)), found = parts.map((q) => ({ of: q.part, centre: finder.of(q.part.places, q.part.follow), spacing }));
+    const finder = new CentreFinder(places, follow, alike, (s, p, own, c) => (sections ? sections.reach(p[3 * s], p[3 * s + 1], p[3 * s + 2], sections.greyOfGuide(own), follow.guides[4 * c], places[3 * c], places[3 * c + 1], places[3 * c + 2]) : 1)), found = parts.map((q) => ({ of: q.part, centre: finder.of(q.part.places, q.part.follow), spacing }));
     const used = [...new Set(found.flatMap((f) => [...f.centre]))].filter((c) => c >= 0).sort((a, b) => a - b), slot = new Map(used.map((c, k) => [c, k]));
     for (const f of found) for (let s = 0; s < f.centre.length; s++) f.centre[s] = f.centre[s] < 0 ? -1 : slot.get(f.centre[s])!;
     centreOf.set(i, found);
@@ -182,33 +183,21 @@ function placesOf({ positions: V, triangles: T }: Surface, { faces, weights }: P
   }
   return out;
 }
-/** Unit normals of vertices, of the faces around by area; by vertex as the mesh numbers them. */
+/** Unit normals of vertices, seams of the file closed; by vertex as the mesh numbers them. */
 function smoothNormals({ positions: V, triangles: T }: Surface): Float32Array {
-  const N = new Float32Array(V.length), at = new Map<string, number>(), twin = new Int32Array(V.length / 3);
-  for (let v = 0; v < twin.length; v++) { const key = `${V[3 * v].toFixed(6)},${V[3 * v + 1].toFixed(6)},${V[3 * v + 2].toFixed(6)}`, w = at.get(key); if (w === undefined) at.set(key, v); twin[v] = w ?? v; }
-  for (let t = 0; t < T.length; t += 3) {
-    const a = 3 * T[t], b = 3 * T[t + 1], c = 3 * T[t + 2], ux = V[b] - V[a], uy = V[b + 1] - V[a + 1], uz = V[b + 2] - V[a + 2], vx = V[c] - V[a], vy = V[c + 1] - V[a + 1], vz = V[c + 2] - V[a + 2];
-    for (let k = 0; k < 3; k++) { const o = 3 * twin[T[t + k]]; N[o] += uy * vz - uz * vy; N[o + 1] += uz * vx - ux * vz; N[o + 2] += ux * vy - uy * vx; }
-  }
-  for (let v = 0; v < twin.length; v++) for (let k = 0; k < 3; k++) N[3 * v + k] = N[3 * twin[v] + k];
-  return N;
+  const weld = weldByPosition(V), N = vertexNormals(V, T.map((v) => weld[v]));
+  return Float32Array.from({ length: V.length }, (_, i) => N[3 * weld[Math.floor(i / 3)] + (i % 3)]);
 }
 function normalsOf(N: Float32Array, { triangles: T }: Surface, { faces, weights }: Planting): Float32Array {
   const out = new Float32Array(3 * faces.length);
   for (let s = 0; s < faces.length; s++) {
     const w = [1 - weights[2 * s] - weights[2 * s + 1], weights[2 * s], weights[2 * s + 1]], n = [0, 0, 0];
-    for (let q = 0; q < 3; q++) { const o = 3 * T[3 * faces[s] + q], l = Math.hypot(N[o], N[o + 1], N[o + 2]) || 1; for (let k = 0; k < 3; k++) n[k] += (w[q] * N[o + k]) / l; }
+    for (let q = 0; q < 3; q++) { const o = 3 * T[3 * faces[s] + q]; for (let k = 0; k < 3; k++) n[k] += w[q] * N[o + k]; }
     const l = Math.hypot(...n) || 1;
     for (let k = 0; k < 3; k++) out[3 * s + k] = n[k] / l;
   }
   return out;
 }
-function lengthsOf(offsets: ArrayLike<number>, pointCount: number): Float32Array {
-  const out = new Float32Array(offsets.length / (3 * pointCount));
-  for (let g = 0; g < out.length; g++) for (let i = 1; i < pointCount; i++) { const o = 3 * (g * pointCount + i); out[g] += Math.hypot(offsets[o] - offsets[o - 3], offsets[o + 1] - offsets[o - 2], offsets[o + 2] - offsets[o - 1]); }
-  return out;
-}
-
 /** 1 for guides that run the same way, 0 for guides combed apart; by their directions a third and two thirds along. */
 function likeness(offsets: ArrayLike<number>, pointCount: number, g: number, h: number): number {
   let least = 1;
@@ -229,7 +218,7 @@ function spacingOf(places: Float32Array, follow: FillWeights): number {
 /** Finds the centre of the clump a strand is of: the nearest of those that follow guides like its own. */
 class CentreFinder {
   private readonly byGuide = new Map<number, number[]>();
-  constructor(private readonly places: Float32Array, private readonly follow: FillWeights, private readonly alike: (g: number, h: number) => number, private readonly sameSide: (strand: number, places: Float32Array, centre: number) => number = () => 1) {
+  constructor(private readonly places: Float32Array, private readonly follow: FillWeights, private readonly alike: (g: number, h: number) => number, private readonly sameSide: (strand: number, places: Float32Array, own: number, centre: number) => number = () => 1) {
     for (let c = 0; c < places.length / 3; c++) { const g = follow.guides[4 * c], list = this.byGuide.get(g); if (list) list.push(c); else this.byGuide.set(g, [c]); }
   }
   private far(c: number, x: number, y: number, z: number): number { const p = this.places; return (p[3 * c] - x) ** 2 + (p[3 * c + 1] - y) ** 2 + (p[3 * c + 2] - z) ** 2; }
@@ -245,7 +234,7 @@ class CentreFinder {
         for (const c of this.byGuide.get(g) ?? []) { const d = this.far(c, x, y, z); if (d < least) { least = d; out[s] = c; } }
       }
       // where centres are few: the nearest of all that is not beyond a line nor combed apart
-      if (out[s] < 0) for (let c = 0; c < this.places.length / 3; c++) { const d = this.far(c, x, y, z); if (d < least && this.alike(own, this.follow.guides[4 * c]) >= 0.5 && this.sameSide(s, places, c) > 0.5) { least = d; out[s] = c; } }
+      if (out[s] < 0) for (let c = 0; c < this.places.length / 3; c++) { const d = this.far(c, x, y, z); if (d < least && this.alike(own, this.follow.guides[4 * c]) >= 0.5 && this.sameSide(s, places, own, c) > 0.5) { least = d; out[s] = c; } }
     }
     return out;
   }

@@ -6,6 +6,7 @@ import { toast } from 'sonner';
 import { UNITS, UPS, type Unit } from '../../core/mesh/placement';
 import { FILE_LIMITS } from '../../formats/file-set';
 import { CURVE_WRITERS, type CurveWriter } from '../../formats/write-curves';
+import { saveFile } from '../state/save-file';
 import { useEditor, type Bringing } from '../state/store';
 import { Button, helpProps, Note, NumberField, OneOf, Question, Toggle } from './controls';
 import { useWorkshop } from './context';
@@ -34,11 +35,8 @@ function InAndOut() {
     const out = session.curveDesk.outgoing();
     if (!out) return;
     try {
-      const { writeCurves } = await import('../../formats/write-curves'), bytes = await writeCurves(kind, out.curves, out), url = URL.createObjectURL(new Blob([bytes as Uint8Array<ArrayBuffer>])), a = document.createElement('a');
-      a.href = url;
-      a.download = `${session.groom.character.name}-${out.name}-guides.${kind}`.replace(/[^\p{L}\p{N}.-]+/gu, '-');
-      a.click();
-      setTimeout(() => URL.revokeObjectURL(url), 10_000);
+      const { writeCurves } = await import('../../formats/write-curves'), bytes = await writeCurves(kind, out.curves, out);
+      saveFile(bytes, `${session.groom.character.name}-${out.name}-guides.${kind}`.replace(/[^\p{L}\p{N}.-]+/gu, '-'));
     } catch (e) { setError(said(e)); }
   };
   return (

@@ -4,6 +4,7 @@ import { useRef } from 'react';
 import { toast } from 'sonner';
 import type { MapName, PlantDesk } from '../state/plant-desk';
 import { greyOf, pngOf } from '../state/pictures';
+import { saveFile } from '../state/save-file';
 import { Button, helpProps, Note } from './controls';
 import { useWorkshop } from './context';
 
@@ -19,12 +20,8 @@ export function MapFiles({ desk, map }: { desk: PlantDesk; map: MapName }) {
     catch { toast.error(`“${file.name}” is not a picture that can be read. Save it as PNG and choose that file.`); }
   };
   const give = async (): Promise<void> => {
-    const image = desk.asImage(map, SIZE), link = document.createElement('a');
-    if (!image) return;
-    link.href = URL.createObjectURL(await pngOf(image));
-    link.download = `${session.mesh.name} ${map}.png`;
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+    const image = desk.asImage(map, SIZE);
+    if (image) saveFile(await pngOf(image), `${session.mesh.name} ${map}.png`);
   };
   return (
     <div className="mt-1 flex items-center gap-1.5">

@@ -2,11 +2,11 @@
 import { newTreatment, TREATMENTS, type Driver, type Treatment, type TreatmentName } from '../../core/fill/treatments';
 import type { PartingLine } from '../../core/document/schema';
 import type { CardSet } from '../../core/fill/cards';
-import { absorptionOf, BODY_COLOUR } from '../../core/fill/pigment';
+import { absorptionOf, BODY_COLOUR, tipHalvings } from '../../core/fill/pigment';
 import { smoothStep } from '../../core/math/vec';
 import { asSmallMesh, builtIn, layAlong, packSmallMesh, unpackSmallMesh, type SmallMesh } from '../../core/fill/planted';
 import { nodeAt } from '../../core/fill/strands';
-import { rootMotionsInto, type Planting } from '../../core/groom/planting';
+import { placeGuides, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { plantedArea } from '../../core/groom/scatter';
 import { mapSampler } from '../../core/groom/skin-grid';
 import { restPositions } from '../../core/mesh/character';
@@ -14,6 +14,7 @@ import type { NamedFile } from '../../formats/file-set';
 import { colourMap } from '../../formats/card-colours';
 import type { FillRequest } from '../../workers/messages';
 import type { SurfacePoint } from '../../core/mesh/surface';
+import { fileNameOf, saveFile } from './save-file';
 import type { Session } from './session';
 import { useEditor } from './store';
 
@@ -88,17 +89,14 @@ export class FillDesk {
     useEditor.setState({ cards: { ...state.cards, making: false, ...(made ? { made: state.cards.made + 1, shown: state.cards.shown === 'strands' ? 'cards' : state.cards.shown, level: Math.min(state.cards.level, made.set.levels.length - 1) } : {}) } });
   }
   private coloursOf(set: CardSet): Uint8Array<ArrayBuffer> {
-    const { fill } = this.session.document, root = absorptionOf(fill, 'root'), tip = absorptionOf(fill, 'tip'), far = fill.colourBy === 'pigment' ? fill.tipColour : 0.24;
+    const { fill } = this.session.document, root = absorptionOf(fill, 'root'), tip = absorptionOf(fill, 'tip'), far = tipHalvings(fill);
     return colourMap(set.atlas, (share, own) => root.map((r, c) => { const s = smoothStep(0.15, 1, share), sigma = (r + (tip[c] - r) * s) * 2 ** (fill.colourSpread * 1.4 * (own - 0.5)) * (1.18 + (1.18 * 2 ** -far - 1.18) * s) * (own < fill.grey ? 0.04 : 1); return Math.exp(-BODY_COLOUR * Math.sqrt(sigma)); })) as Uint8Array<ArrayBuffer>;
   }
   async saveCards(): Promise<void> {
     const { cards, session } = this;
     if (!cards) return;
-    const { writeCardsZip } = await import('../../formats/write-cards'), name = `${session.groom.character.name} ${session.groom.name}`, link = document.createElement('a');
-    link.href = URL.createObjectURL(new Blob([(await writeCardsZip(cards.set, name, cards.colours)) as Uint8Array<ArrayBuffer>], { type: 'application/zip' }));
-    link.download = `${name.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase()}-cards.zip`;
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+    const { writeCardsZip } = await import('../../formats/write-cards'), name = `${session.groom.character.name} ${session.groom.name}`;
+    saveFile(await writeCardsZip(cards.set, name, cards.colours), `${fileNameOf(name)}-cards.zip`, 'application/zip');
   }
 
   // ------------------------------------------------------------ planted meshes
@@ -136,13 +134,12 @@ export class FillDesk {
     const { strands } = filled, n = strands.nodes, most = Math.max(1, Math.floor(6e6 / (mesh.positions.length / 3))), count = Math.min(strands.count, most), points = new Float32Array(3 * n * count), motions = new Float64Array(7 * strands.count), normals = new Float32Array(3 * count), shown = { faces: strands.roots.faces.subarray(0, strands.count), weights: strands.roots.weights.subarray(0, 2 * strands.count) };
     for (let i = 0; i < n * count; i++) for (let c = 0; c < 3; c++) points[3 * i + c] = nodes[4 * i + c];
     rootMotionsInto(motions, shown, filled.frames, session.skin, session.mesh.triangles);
-    for (let s = 0; s < count; s++) { const q = motions.subarray(7 * s, 7 * s + 4), v = strands.normals.subarray(3 * s, 3 * s + 3), t = [2 * (q[1] * v[2] - q[2] * v[1]), 2 * (q[2] * v[0] - q[0] * v[2]), 2 * (q[0] * v[1] - q[1] * v[0])]; normals.set([v[0] + q[3] * t[0] + q[1] * t[2] - q[2] * t[1], v[1] + q[3] * t[1] + q[2] * t[0] - q[0] * t[2], v[2] + q[3] * t[2] + q[0] * t[1] - q[1] * t[0]], 3 * s); }
+    // normals turn with the roots and do not travel
+    for (let s = 0; s < strands.count; s++) motions.fill(0, 7 * s + 4, 7 * s + 7);
+    placeGuides(strands.normals, motions.subarray(0, 7 * count), 1, normals);
     const all = layAlong(mesh, points, n, Float64Array.from({ length: n }, (_, k) => nodeAt(k, n)), normals, { wide: planted.wide, spin: planted.spin, seed: plant.seed }), colour = absorptionOf(fill, 'root').map((s) => Math.exp(-BODY_COLOUR * Math.sqrt(s))) as [number, number, number];
-    const { writePlantedGlb } = await import('../../formats/write-planted'), name = `${session.groom.character.name} ${session.groom.name}`, link = document.createElement('a'), bytes = await writePlantedGlb(all, name, colour);
-    link.href = URL.createObjectURL(new Blob([bytes as Uint8Array<ArrayBuffer>], { type: 'model/gltf-binary' }));
-    link.download = `${name.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase()}-planted.glb`;
-    link.click();
-    setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+    const { writePlantedGlb } = await import('../../formats/write-planted'), name = `${session.groom.character.name} ${session.groom.name}`, bytes = await writePlantedGlb(all, name, colour);
+    saveFile(bytes, `${fileNameOf(name)}-planted.glb`, 'model/gltf-binary');
     return `${count.toLocaleString('en')} meshes, ${(all.indices.length / 3).toLocaleString('en')} triangles, ${(bytes.length / 1e6).toFixed(1)} MB${count < strands.count ? `; the first of ${strands.count.toLocaleString('en')}, as one file holds no more` : ''}.`;
   }
 

@@ -9,7 +9,7 @@ import { motionKey, type Proof } from '../../core/document/proof';
 import type { FillOrder } from '../../core/fill/open-fill';
 import type { FilledStrands } from '../../core/fill/strands';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
-import { polylineLength } from '../../core/groom/polyline';
+import { lengthsOf, polylineLength } from '../../core/groom/polyline';
 import { clipTime, leadingNodes, poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
 import type { ColliderSet } from '../../core/sway/colliders';
@@ -25,7 +25,6 @@ import { BufferStore } from './buffer-store';
 import { CombDesk } from './comb-desk';
 import { CurveDesk } from './curve-desk';
 import { FillDesk } from './fill-desk';
-import { lengthsOf } from './lengths';
 import { MAP_NAMES, PlantDesk, type MapName } from './plant-desk';
 import { NO_RUN, useEditor, type EditorState } from './store';
 

@@ -2,7 +2,7 @@
 import * as THREE from 'three';
 import type { FilledStrands, FillStep } from '../../core/fill/strands';
 import type { GroomDocument } from '../../core/document/schema';
-import { absorptionOf } from '../../core/fill/pigment';
+import { absorptionOf, tipHalvings } from '../../core/fill/pigment';
 import type { PlantedLook, SmallMesh } from '../../core/fill/planted';
 import * as S from './hair-shaders';
 import { lightsOf } from './lights';
@@ -305,7 +305,7 @@ export class HairRenderer {
     const shading = {
       ...this.layout, tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uBox: this.box, uEye: camera.position,
       uLight0: this.lights.key, uLight1: this.lights.rim, uPower0: this.lights.keyPower, uPower1: this.lights.rimPower, uSky: this.lights.sky, uGround: this.lights.ground,
-      uAbsorb: this.absorption(), uAbsorbTip: this.absorption('tip'), uGloss: fill.gloss, uSpread: fill.colourSpread, uTip: fill.colourBy === 'pigment' ? fill.tipColour : 0.24, uGrey: fill.grey,
+      uAbsorb: this.absorption(), uAbsorbTip: this.absorption('tip'), uGloss: fill.gloss, uSpread: fill.colourSpread, uTip: tipHalvings(fill), uGrey: fill.grey,
     }, viewProjection = new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
     if (this.small) {
       this.planted.geometry.instanceCount = this.drawn;

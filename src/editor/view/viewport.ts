@@ -9,6 +9,7 @@ import { restBox } from '../../core/mesh/rest-box';
 import { placeGuides } from '../../core/groom/planting';
 import { SkinGrid } from '../../core/groom/skin-grid';
 import type { MapName } from '../state/plant-desk';
+import { fileNameOf, saveFile } from '../state/save-file';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
 import { CardView } from './card-view';
@@ -540,11 +541,7 @@ export class Viewport {
       canvas.getContext('2d')!.putImageData(image, 0, 0);
       const blob = await new Promise<Blob | null>((r) => { canvas.toBlob(r, 'image/png'); });
       if (!blob) throw new Error('The picture could not be written: it may be too large for this browser. Choose a smaller one.');
-      const link = document.createElement('a');
-      link.href = URL.createObjectURL(blob);
-      link.download = `${name.replace(/[^A-Za-z0-9]+/g, '-').toLowerCase()}.png`;
-      link.click();
-      setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
+      saveFile(blob, `${fileNameOf(name)}.png`);
       return `${width} × ${height} pixels, ${this.hair.strandCount.toLocaleString('en')} strands, ${(blob.size / 1e6).toFixed(1)} MB${fit < scale ? '; as large as this graphics card draws' : ''}.`;
     } finally {
       this.stillJob = null;
