@@ -1,5 +1,6 @@
 import type { SwayMap } from '../core/document/schema';
-import type { FrameMeasures, StartReport } from '../core/sway/run';
+import type { Measures } from '../core/document/proof';
+import type { StartReport } from '../core/sway/run';
 
 export interface ThreadInput {
   document: unknown;
@@ -15,6 +16,6 @@ export interface ThreadInput {
 export type ThreadMessage =
   | { kind: 'started'; report: StartReport }
   | { kind: 'preRoll'; step: number }
-  | { kind: 'frame'; step: number; frame: number; measures: FrameMeasures; points: Float32Array }
+  | { kind: 'frame'; step: number; frame: number; measures: Measures; points: Float32Array }
   | { kind: 'finished' }
   | { kind: 'failed'; message: string };

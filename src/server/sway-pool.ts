@@ -4,6 +4,8 @@ import { fileURLToPath } from 'node:url';
 import { Worker } from 'node:worker_threads';
 import { openScene, type Maps } from '../core/bake/open-scene';
 import { documentSchema } from '../core/document/schema';
+import type { Measures, Seam } from '../core/document/proof';
+import { measuresOf, meterOf } from '../core/proof/take';
 import type { KernelWish } from '../core/sway/rod-system';
 import { giveUp, makeShared } from '../core/sway/coupling';
 import { isCoupled, planRun, type FrameMeasures, type RunPlan, type StartReport } from '../core/sway/run';
@@ -32,7 +34,7 @@ export type ShareMessage =
   | { kind: 'frame'; share: number; measures: FrameMeasures }
   | { kind: 'failed'; message: string };
 
-export type PoolItem = { kind: 'started'; report: StartReport } | { kind: 'frame'; measures: FrameMeasures; points: Float32Array };
+export type PoolItem = { kind: 'started'; report: StartReport } | { kind: 'frame'; measures: Measures & { seam?: Seam }; points: Float32Array };
 
 /** Beside this file when bundled. */
 const SHARE_FILE = path.join(path.dirname(fileURLToPath(import.meta.url)), 'sway-share.mjs');
@@ -42,9 +44,9 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
   const character = unpackCharacter(input.character);
   if (!character.ok) throw new Error(character.error.message);
   const scene = openScene(documentSchema.parse(input.document), character.value, input), plan = planRun(scene, input.firstFrame - 1, input.lastFrame);
-  const bounds = shareBounds(scene.planting.faces.length, threads), shares = bounds.length - 1, stride = scene.offsets.length;
-  const memory = new SharedArrayBuffer(SharedFrames.bytes(stride, RING_FRAMES)), control = new SharedArrayBuffer(8), taken = new Int32Array(control);
-  const frames = new SharedFrames(memory, stride, input.firstFrame, RING_FRAMES);
+  const bounds = shareBounds(scene.planting.faces.length, threads), shares = bounds.length - 1, stride = scene.offsets.length, guides = scene.planting.faces.length, meter = meterOf(scene);
+  const memory = new SharedArrayBuffer(SharedFrames.bytes(stride, guides, RING_FRAMES)), control = new SharedArrayBuffer(8), taken = new Int32Array(control);
+  const frames = new SharedFrames(memory, stride, guides, input.firstFrame, RING_FRAMES);
   const coupling = isCoupled(scene.settings) ? makeShared(scene.planting.faces.length * scene.pointCount) : undefined;
   let wake = (): void => undefined, failure: Error | null = null;
   const reports: (StartReport | undefined)[] = [], measured = new Map<number, FrameMeasures[]>();
@@ -77,7 +79,7 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
     yield { kind: 'started', report: reports.map((r) => r!).reduce(joinReports) };
     for (let frame = input.firstFrame; frame <= input.lastFrame; frame++) {
       await until(() => complete(measured.get(frame)));
-      const measures = measured.get(frame)!.reduce(joinMeasures), points = frames.frame(frame).slice();
+      const joined = measured.get(frame)!.reduce(joinMeasures), points = frames.frame(frame).slice(), measures = { ...meter.take(measuresOf(joined), points, frames.strands(frame)), seam: joined.seam };
       measured.delete(frame);
       Atomics.add(taken, TAKEN, 1);
       Atomics.notify(taken, TAKEN);

@@ -3,6 +3,7 @@ import { parentPort, workerData } from 'node:worker_threads';
 import { openScene } from '../core/bake/open-scene';
 import { documentSchema } from '../core/document/schema';
 import { GivenUp } from '../core/sway/coupling';
+import { STRAND_NUMBERS } from '../core/proof/strand-meter';
 import { SwayRun } from '../core/sway/run';
 import { renumber, SharedFrames } from '../core/sway/shares';
 import { unpackCharacter } from '../formats/packed-character';
@@ -18,7 +19,7 @@ try {
   const coupling = input.coupling && { part: input.share, parts: input.bounds.length - 1, bounds: input.bounds, memory: input.coupling.memory, control: new Int32Array(input.coupling.control) };
   const run = new SwayRun(scene, input.firstFrame - 1, { from: input.from, to: input.to, plan: input.plan, kernel: input.kernel, coupling });
   send({ kind: 'started', share: input.share, report: run.report });
-  const frames = new SharedFrames(input.memory, scene.offsets.length, input.firstFrame, RING_FRAMES), control = new Int32Array(input.control);
+  const frames = new SharedFrames(input.memory, scene.offsets.length, scene.planting.faces.length, input.firstFrame, RING_FRAMES), control = new Int32Array(input.control);
   while (run.frame < input.lastFrame) {
     // wait until the frame that stands in this place of the ring has been taken
     for (;;) {
@@ -28,6 +29,7 @@ try {
     }
     const measures = run.advance();
     run.positionsInto(frames.frame(run.frame), 3 * scene.pointCount * input.from);
+    frames.strands(run.frame).set(run.strandNumbers, STRAND_NUMBERS * input.from);
     send({ kind: 'frame', share: input.share, measures: renumber(measures, input.from) });
   }
 } catch (cause) {

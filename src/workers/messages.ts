@@ -8,6 +8,10 @@ import type { Planting } from '../core/groom/planting';
 import type { Maps } from '../core/bake/open-scene';
 import type { SwaySettings } from '../core/document/schema';
 import type { Pose } from '../core/mesh/character';
+import type { Hand } from '../core/mesh/hand';
+import type { Proof } from '../core/document/proof';
+import type { PackedFrames } from '../core/bake/frame-codec';
+import type { TrialMeasure } from '../core/proof/remedies';
 import type { ColliderSet } from '../core/sway/colliders';
 import type { Pill } from '../core/sway/pills';
 import type { FrameMeasures, StartReport } from '../core/sway/run';
@@ -18,12 +22,18 @@ export type SwayRequest =
   | { kind: 'run'; run: number; part: number; from: number; to: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; maps: Maps; startFrame: number; endFrame: number; preRoll: number; shared: SharedArrayBuffer | null;
       /** First guide of every share, and the end; what they have in common while strands act on each other. */
       bounds: readonly number[]; coupling: { memory: SharedArrayBuffer; control: SharedArrayBuffer } | undefined }
+  /** From here on one frame at a time, as `step` asks, after a run-up of so many frames in the pose of the first. */
+  | { kind: 'live'; run: number; part: number; from: number; to: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; maps: Maps; frame: number; runUp: number; hand: Hand | null;
+      bounds: readonly number[]; coupling: { memory: SharedArrayBuffer; control: SharedArrayBuffer } | undefined }
+  /** One frame on, into the pose of `frame`; with a document: by its settings from here on. */
+  | { kind: 'step'; run: number; frame: number; hand: Hand | null; document: unknown; maps: Maps }
   | { kind: 'stop' };
 
 export type SwayReply =
+  | { kind: 'stepped'; run: number; part: number; frame: number; points: Float32Array; marks: Float32Array; depth: number }
   | { kind: 'started'; run: number; part: number; report: StartReport }
-  /** Measures name guides by their numbers in the whole groom; points come along where memory is not shared. */
-  | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; marks: Float32Array; points?: Float32Array }
+  /** Measures name guides by their numbers in the whole groom; points and numbers of the strands come along where memory is not shared. */
+  | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; marks: Float32Array; points?: Float32Array; strands?: Float32Array }
   | { kind: 'failed'; run: number; part: number; message: string };
 
 export interface PlantOrder {
@@ -64,3 +74,21 @@ export type FillReply =
   | { kind: 'carded'; request: number; set: CardSet; roots: Planting; places: Float32Array }
   | { kind: 'covered'; request: number; result: Coverage }
   | { kind: 'failed'; request: number; what: 'fill' | 'cards' | 'plant' | 'push' | 'coverage' | 'settle'; message: string };
+
+/** What is computed in the background: takes of other settings, and frames as bytes. */
+export type TrialRequest =
+  | { kind: 'character'; packed: Uint8Array }
+  | { kind: 'take'; job: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; maps: Maps; preRoll: number; start: number; end: number; /** Measures that cost more. */ exact: readonly TrialMeasure[]; plot: Uint32Array }
+  /** Depth of the first so many filled strands in frames that were computed. */
+  | { kind: 'filled'; job: number; document: unknown; planting: Uint8Array; offsets: Uint8Array; maps: Record<string, Uint8Array>; faces: Uint32Array; count: number; frames: readonly (readonly [number, Float32Array])[] }
+  | { kind: 'pack'; job: number; frames: readonly PackedFrames[]; first: number; pointCount: number }
+  | { kind: 'unpack'; job: number; bytes: Uint8Array }
+  | { kind: 'stop'; job: number };
+export type TrialReply =
+  | { kind: 'progress'; job: number; done: number; of: number }
+  | { kind: 'taken'; job: number; proof: Proof; frames: Map<number, PackedFrames>; more: Partial<Record<TrialMeasure, number>> }
+  | { kind: 'filled'; job: number; frames: [number, number, number][] }
+  | { kind: 'packed'; job: number; bytes: Uint8Array }
+  | { kind: 'unpacked'; job: number; frames: Map<number, PackedFrames> }
+  | { kind: 'stopped'; job: number }
+  | { kind: 'failed'; job: number; message: string };

@@ -4,7 +4,8 @@ import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { claimDataDirectory, databasePassword, readPlaces } from '../../cli/places';
 import { bytesOf, packPlanting } from '../../src/core/document/buffers';
-import { plantKey, reportSchema } from '../../src/core/document/proof';
+import { limitsSchema, plantKey, proofSchema, reportSchema } from '../../src/core/document/proof';
+import { settingsOf } from '../../src/core/document/take';
 import { newDocument, type GroomDocument } from '../../src/core/document/schema';
 import { openScene } from '../../src/core/bake/open-scene';
 import { growGuide } from '../../src/core/groom/grow';
@@ -13,7 +14,8 @@ import { Surface } from '../../src/core/mesh/surface';
 import { planRun, SwayRun } from '../../src/core/sway/run';
 import { BakeRunner } from '../../src/server/bake-runner';
 import { DamagedBlobError, getBlob, hashOf, putBlob } from '../../src/server/db/blobs';
-import { addTake, bakeFramePoints, bakeFrames, cancelBake, choicesFor, createGroom, createProduction, getBake, getGroom, importCharacter, loadCharacter, newestTake, overview, queueBake, saveGroom } from '../../src/server/db/records';
+import { bakeFramePoints, bakeFrames, cancelBake, choicesFor, createGroom, createProduction, getBake, getGroom, importCharacter, loadCharacter, overview, queueBake, saveGroom } from '../../src/server/db/records';
+import { addTake, blobOfTake, changeTake, deleteTake, getTake, listTakes, setLimits, showLimits } from '../../src/server/db/takes';
 import type { Db } from '../../src/server/db/connection';
 import { testDatabase } from '../helpers/database';
 import { tubeGlb } from '../helpers/tube';
@@ -45,6 +47,8 @@ async function tubeGroom(end = 6): Promise<{ id: string; document: GroomDocument
   document.guides = { count: 12, pointCount: 8, planting: await putBlob(db, packed), offsets: await putBlob(db, shapes), plantKey: plantKey(document), combed: false };
   return { id: await createGroom(db, asset.id, 'fuzz', document, 'New'), document, assetId: asset.id, planting: packed, offsets: shapes };
 }
+
+const pause = (ms: number): Promise<void> => new Promise((r) => { setTimeout(r, ms); });
 
 describe('blobs', () => {
   it('come back as they went in, over several chunks, and are stored once', async () => {
@@ -102,12 +106,45 @@ describe('grooms', () => {
     expect(await choicesFor(db, row.source)).toEqual(choices);
     expect(await choicesFor(db, 'gltf of nobody')).toBeNull();
   });
-  it('keeps takes, the newest first, twenty at most', async () => {
-    const { id } = await tubeGroom();
-    const proof = { start: 0, end: 1, fps: 24, report: reportSchema.parse({ guides: 1, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }), frames: [] };
-    for (let k = 0; k < 23; k++) await addTake(db, id, 'b'.repeat(64), { ...proof, end: k });
-    expect((await newestTake(db, id))!.proof.end).toBe(22);
-    expect(await db('takes').where({ groom_id: id }).count({ n: '*' })).toEqual([{ n: 20 }]);
+  const proof = (end: number) => proofSchema.parse({ start: 0, end, fps: 24, report: reportSchema.parse({ guides: 1, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }), frames: [] });
+  const take = (end: number, more = {}) => ({ motionKey: 'b'.repeat(64), name: `take ${end}`, shotName: 'still', proof: proof(end), settings: null, frames: null, strip: null, bytes: 0, ...more });
+  it('keeps takes, the newest first; the oldest go when there are too many, or too large, but not what is pinned', async () => {
+    const { id } = await tubeGroom(), most = { bytes: 1000, takes: 8 };
+    const first = await addTake(db, id, take(0), most);
+    await changeTake(db, first.id, { pinned: true, name: 'the good one' });
+    for (let k = 1; k < 12; k++) { await addTake(db, id, take(k, { bytes: 10 }), most); await pause(3); }
+    let all = await listTakes(db, id);
+    expect(all.map((t) => t.proof.end)).toEqual([11, 10, 9, 8, 7, 6, 5, 4, 0]);
+    expect(all.at(-1)).toMatchObject({ name: 'the good one', pinned: true });
+    // one that is larger than all there may be is kept, alone but for the pinned one
+    await addTake(db, id, take(12, { bytes: 5000 }), most);
+    all = await listTakes(db, id);
+    expect(all.map((t) => t.proof.end)).toEqual([12, 0]);
+  });
+  it('keeps a take’s settings and frames, and lets its frames go with it, unless another has the same', async () => {
+    const { id, document } = await tubeGroom(), settings = settingsOf(document), bytes = new Uint8Array(3 * 1048576).map((_, k) => (k < 4 ? 'FCF1'.charCodeAt(k) : (k * 7919 + (k >> 8)) % 251)), frames = await putBlob(db, bytes);
+    const a = await addTake(db, id, take(1, { settings, frames, bytes: bytes.length })), b = await addTake(db, id, take(2, { frames }));
+    expect((await getTake(db, a.id)).settings).toEqual(settings);
+    expect(await getBlob(db, await blobOfTake(db, a.id, 'frames'))).toEqual(Buffer.from(bytes));
+    await expect(blobOfTake(db, a.id, 'strip')).rejects.toThrow(/no pictures/);
+    await deleteTake(db, a.id);
+    expect(await getBlob(db, frames)).not.toBeNull();
+    const chunks = async (): Promise<number> => Number((await db('chunks').count({ n: '*' }).first() as { n: number }).n), before = await chunks();
+    await deleteTake(db, b.id);
+    expect(await getBlob(db, frames)).toBeNull();
+    expect(await chunks()).toBe(before - 3);
+    await expect(addTake(db, id, take(3, { frames }))).rejects.toThrow(/have not arrived/);
+    await expect(getTake(db, a.id)).rejects.toThrow(/does not exist/);
+    // what a groom is made of is never let go by mistake
+    await expect(addTake(db, id, take(4, { frames: document.guides!.offsets }))).rejects.toThrow(/not the frames/);
+  });
+  it('a show has limits of its own; those that are nonsense are refused', async () => {
+    const production = await createProduction(db, 'Limits');
+    expect(await showLimits(db, production)).toEqual({});
+    expect(await setLimits(db, production, { depth: 0.002 })).toEqual({ depth: 0.002 });
+    expect(limitsSchema.safeParse({ depth: -1 }).success).toBe(false);
+    expect(limitsSchema.safeParse({ nothing: 1 }).success).toBe(false);
+    await expect(showLimits(db, 'nowhere')).rejects.toThrow(/does not exist/);
   });
 });
 

@@ -11,7 +11,7 @@ import type { Profile } from '../math/profile';
 import { BUILT_IN } from '../fill/planted';
 import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
 
-export const DOCUMENT_FORMAT = 7;
+export const DOCUMENT_FORMAT = 8;
 
 export interface Parameter {
   label: string;
@@ -78,6 +78,7 @@ export const SWAY_PARAMETERS = {
   bendDamping: parameter('Bend damping', 'ms', 0, 500, 1, 4, 'Inner friction of the strand: bending dies away, turning as a whole does not.'),
   damping: parameter('Damping', '1/s', 0, 40, 0.1, 2, 'How fast movement against the head dies away.'),
   hold: parameter('Hold', '', 0, 1, 0.01, 0.75, 'How strongly the combed shape is kept: 1 follows it, 0 is free. Its profile runs from root to tip.'),
+  spread: parameter('Differs by', '×', 0, 0.9, 0.01, 0, 'How differently single guides behave: their stiffness, damping and hold are more or less by so much, at random, so that not all move alike.'),
   gravity: parameter('Gravity', 'm/s²', 0, 30, 0.01, 9.81, 'Pull of the earth.'),
   airDrag: parameter('Air drag', '×', 0, 20, 0.05, 1, 'Multiplies the drag of still air on a round strand; 0 is a vacuum.'),
   windSpeed: parameter('Wind', 'm/s', 0, 40, 0.1, 0, 'Speed of the air; of a fan, where it leaves it.'),
@@ -104,6 +105,10 @@ export const SWAY_PARAMETERS = {
   substeps: parameter('Substeps', '', 1, 32, 1, 8, 'Solver steps in a frame.', true),
 } satisfies Record<string, Parameter>;
 
+/** Settings that a second set can have otherwise. */
+export const SECOND_SET = ['stiffness', 'weight', 'hold', 'give', 'damping', 'bendDamping', 'airDrag', 'lock'] as const satisfies (keyof typeof SWAY_PARAMETERS)[];
+function pick<T extends object, K extends keyof T>(table: T, keys: readonly K[]): Pick<T, K> { return Object.fromEntries(keys.map((k) => [k, table[k]])) as Pick<T, K>; }
+
 /** Curves root → tip that settings are multiplied with: greatest value, and least. */
 export const SWAY_PROFILES = {
   hold: { label: 'Hold', least: 0, most: 1, fallback: [[0, 1], [0.45, 0.08], [1, 0.08]] },
@@ -111,6 +116,7 @@ export const SWAY_PROFILES = {
   damping: { label: 'Damping', least: 0, most: 3, fallback: [[0, 1], [1, 1]] },
   give: { label: 'Give', least: 0, most: 1, fallback: [[0, 1], [1, 1]] },
   loft: { label: 'Loft', least: 0, most: 1, fallback: [[0, 1], [1, 1]] },
+  gap: { label: 'Skin gap', least: 0, most: 1, fallback: [[0, 1], [1, 1]] },
 } as const satisfies Record<string, { label: string; least: number; most: number; fallback: Profile }>;
 export type SwayProfile = keyof typeof SWAY_PROFILES;
 
@@ -181,14 +187,18 @@ export type Tie = z.infer<typeof tieSchema>;
 export const PLOT_MAPS = { density: 'Density', length: 'Length', section: 'Sections', free1: 'Free map 1', free2: 'Free map 2' } as const;
 export type PlotMap = keyof typeof PLOT_MAPS;
 /** Painted maps of movement. */
-export const SWAY_MAPS = { hold: 'Hold', give: 'Give', loft: 'Loft' } as const;
+export const SWAY_MAPS = { hold: 'Hold', give: 'Give', loft: 'Loft', region: 'Region' } as const;
 export type SwayMap = keyof typeof SWAY_MAPS;
 
 export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   material: z.enum(MATERIAL_NAMES),
   profiles: z.object(Object.fromEntries(Object.entries(SWAY_PROFILES).map(([key, p]) => [key, profile(p.least, p.most)])) as Record<SwayProfile, z.ZodType<[number, number][]>>),
   /** f32 a texel of the mesh's skin grid, or a vertex of it, 0 … 1; null: 1 everywhere. */
-  maps: z.object({ hold: bufferIdSchema.nullable(), give: bufferIdSchema.nullable(), loft: bufferIdSchema.nullable() }),
+  maps: z.object({ hold: bufferIdSchema.nullable(), give: bufferIdSchema.nullable(), loft: bufferIdSchema.nullable(), region: bufferIdSchema.nullable() }),
+  /** Whether this groom moves at all; off, it is carried stiffly by the skin. */
+  on: z.boolean(),
+  /** The other settings, which hold where the region map is 0; between, the two blend. Null: one set everywhere. */
+  second: numbers(pick(SWAY_PARAMETERS, SECOND_SET)).nullable(),
   /** Whether the combed shape is at rest under gravity; else it is the unloaded shape and sags. */
   calmStart: z.boolean(),
   /** Whether substeps are chosen for the wanted error. */
@@ -245,7 +255,7 @@ export const fillSchema = numbers(FILL_PARAMETERS).extend({
 export type FillSettings = z.infer<typeof fillSchema>;
 
 const inOrder = (s: { start: number; end: number }): boolean => s.end >= s.start;
-const shotSchema = z.object({
+export const shotSchema = z.object({
   clip: z.string(),
   /** Frames; end is the last one shown. */
   start: z.number().int().min(-10000).max(100000),
@@ -258,6 +268,9 @@ export type Shot = z.infer<typeof shotSchema>;
 const hiddenSchema = z.array(z.string()).max(1000);
 const shotName = z.string().min(1).max(60);
 
+/** Some of the movement settings. */
+const ownSchema = swaySchema.partial();
+
 export const documentSchema = z.object({
   format: z.literal(DOCUMENT_FORMAT),
   /** What this shot is called. */
@@ -265,7 +278,9 @@ export const documentSchema = z.object({
   shot: shotSchema.refine(inOrder, { message: 'The last frame comes before the first.', path: ['end'] }),
   hidden: hiddenSchema,
   /** The character's other shots for this groom, by name. */
-  otherShots: z.array(z.object({ shotName, shot: shotSchema.refine(inOrder), hidden: hiddenSchema })).max(200),
+  otherShots: z.array(z.object({ shotName, shot: shotSchema.refine(inOrder), hidden: hiddenSchema, /** Movement settings that this shot alone has so. */ own: ownSchema })).max(200),
+  /** Movement settings that the open shot has of its own: what they are in the shots that share them. */
+  setAside: ownSchema,
   plot: z.object({
     mesh: z.string(),
     /** u32 face numbers, ascending. */
@@ -308,10 +323,12 @@ export function defaultSway(): SwaySettings {
   const profiles = Object.fromEntries(Object.entries(SWAY_PROFILES).map(([name, p]) => [name, p.fallback.map(([x, y]) => [x, y])])) as unknown as SwaySettings['profiles'];
   return {
     ...defaultsOf(SWAY_PARAMETERS), material: 'scalp hair' satisfies MaterialName, profiles, calmStart: true, chooseSubsteps: true,
-    maps: { hold: null, give: null, loft: null }, roles: { body: 'auto', garment: 'auto', accessory: 'auto', prop: 'auto', carrier: 'auto' }, meshRoles: {}, meshes: {}, groupsOff: [], pillsWithout: null, pills: {}, colliders: [], ties: [], carrier: '', windKind: 'everywhere', pushFilled: true,
+    maps: noSwayMaps(), on: true, second: null, roles: { body: 'auto', garment: 'auto', accessory: 'auto', prop: 'auto', carrier: 'auto' }, meshRoles: {}, meshes: {}, groupsOff: [], pillsWithout: null, pills: {}, colliders: [], ties: [], carrier: '', windKind: 'everywhere', pushFilled: true,
   };
 }
 
+/** Movement maps of a groom nobody has painted on. */
+export const noSwayMaps = (): SwaySettings['maps'] => ({ hold: null, give: null, loft: null, region: null });
 /** Of a plot nobody has painted on. */
 export const noMaps = (): Record<PlotMap, null> => Object.fromEntries(Object.keys(PLOT_MAPS).map((m) => [m, null])) as Record<PlotMap, null>;
 export function defaultFill(): FillSettings {
@@ -331,7 +348,7 @@ export function usualTreatments({ clump, lock, frizzMm, shorter }: { clump: numb
 
 export function newDocument(meshName: string, shot: Shot): GroomDocument {
   return {
-    format: DOCUMENT_FORMAT, shotName: nameOfShot(shot), shot, hidden: [], otherShots: [],
+    format: DOCUMENT_FORMAT, shotName: nameOfShot(shot), shot, hidden: [], otherShots: [], setAside: {},
     plot: { mesh: meshName, faces: null, maps: noMaps(), flow: null },
     plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling', by: 'count' },
     guides: null,
@@ -344,4 +361,4 @@ export function newDocument(meshName: string, shot: Shot): GroomDocument {
 }
 
 /** Every buffer a document refers to. */
-export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.planted.mesh, d.guides?.planting, d.guides?.offsets, d.guides?.brought, d.guides?.style?.base, ...(d.guides?.style?.layers ?? []).flatMap((l) => [l.shapes, l.mask]), ...Object.values(d.sway.maps)].filter((id): id is string => !!id);
+export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.planted.mesh, d.guides?.planting, d.guides?.offsets, d.guides?.brought, d.guides?.style?.base, ...(d.guides?.style?.layers ?? []).flatMap((l) => [l.shapes, l.mask]), ...[d.sway, d.setAside, ...d.otherShots.map((o) => o.own)].flatMap((w) => Object.values(w.maps ?? {}))].filter((id): id is string => !!id);

@@ -13,7 +13,16 @@ export function readDocument(value: unknown): GroomDocument {
   // format 5 had no layers of style
   if (format() === 5) document = { ...(document as object), format: 6 };
   if (format() === 6) document = fromFormat6(document as Format6);
+  if (format() === 7) document = fromFormat7(document as Format7);
   return documentSchema.parse(document);
+}
+
+interface Format7 { otherShots: object[]; sway: { profiles: object; maps: object } }
+
+/** Format 7 had one set of settings for all shots and all regions, alike for all guides; the gap was the same all along. */
+function fromFormat7(old: Format7): unknown {
+  const { spread, on, second, profiles, maps } = defaultSway();
+  return { ...old, format: 8, setAside: {}, otherShots: old.otherShots.map((o) => ({ ...o, own: {} })), sway: { spread, on, second, ...old.sway, profiles: { ...profiles, ...old.sway.profiles }, maps: { ...maps, ...old.sway.maps } } };
 }
 
 interface Format6 { plot: { maps: object }; fill: Record<string, number> }

@@ -13,6 +13,8 @@ export class FilledFrames {
   readonly strands: FilledStrands;
   /** Greatest depth any strand had below a collider before it was pushed out, m. */
   deepest = 0;
+  /** The same of the last frame alone, with the strand; −1 for none. */
+  last = { depth: 0, strand: -1 };
   private readonly shapes: FillShapes;
   private readonly frames: Float64Array;
   private readonly guideFrames: Float64Array;
@@ -42,7 +44,9 @@ export class FilledFrames {
     placeGuides(guides, this.guideMotions, pointCount, local, true);
     this.shapes.at(local, pointCount);
     this.shapes.place(this.motions, P);
-    this.deepest = Math.max(this.deepest, pushFilled(character, hidden, sway, pose, P, nodes));
+    this.last = { depth: 0, strand: -1 };
+    this.last.depth = pushFilled(character, hidden, sway, pose, P, nodes, this.last);
+    this.deepest = Math.max(this.deepest, this.last.depth);
     return P;
   }
 }

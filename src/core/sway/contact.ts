@@ -49,6 +49,8 @@ export interface ContactSettings {
   firstPoint?: number;
   /** Share of the way from the root, along the strand, that the gap may be at most: hair must leave the skin somehow. Infinite where not given. */
   gapRise?: number;
+  /** Gap as a share of a collider's own, by the share of the length from the root; everywhere all of it where left out. */
+  gapShare?: (share: number) => number;
   floors?: readonly Floor[];
   /** Substeps in a frame, 8 where not given, by which what began inside comes out. */
   substeps?: number;
@@ -119,6 +121,9 @@ export class ContactFinder {
   private readonly frictions: Float64Array;
   private readonly firstPoint: number;
   private readonly gapRise: number;
+  private readonly gapShare: ((share: number) => number) | null;
+  /** Shares of the gap at each point; empty where it is all of it. */
+  private gapShares = new Float64Array(0);
   private readonly releaseSubsteps: number;
   private readonly endsFrom: Float64Array;
   private readonly endsTo: Float64Array;
@@ -133,6 +138,7 @@ export class ContactFinder {
     this.radii = Float64Array.from(pills.flatMap((p) => [p.radiusA, p.radiusB]));
     this.firstPoint = Math.max(1, settings.firstPoint ?? 2);
     this.gapRise = settings.gapRise ?? Infinity;
+    this.gapShare = settings.gapShare ?? null;
     this.releaseSubsteps = (settings.substeps ?? 8) * RELEASE_FRAMES;
     this.shellsNear = new Uint8Array(shells.length);
     this.strandWays = new Float64Array(strandCount);
@@ -242,6 +248,9 @@ export class ContactFinder {
     this.kept = new Int32Array(REMEMBERED * n);
     this.keptCount = new Uint8Array(n);
     for (let s = 0; s < system.strandCount; s++) for (let i = 1; i < system.pointsOf(s); i++) this.arc[system.start[s] + i] = this.arc[system.start[s] + i - 1] + system.k.restLength[system.at(s, i, 1)];
+    if (!this.gapShare) return;
+    this.gapShares = new Float64Array(n);
+    for (let s = 0; s < system.strandCount; s++) for (let p = system.start[s]; p < system.start[s + 1]; p++) this.gapShares[p] = Math.max(0, this.gapShare(this.arc[p] / Math.max(1e-9, this.arc[system.start[s + 1] - 1])));
   }
 
   /** Finds the contact planes of all strands for the coming substep of `h` seconds. */
@@ -305,8 +314,8 @@ export class ContactFinder {
       }
       if (floors !== 0) this.onFloors(floors, p, bpx, bpy, bpz);
       if (meshes !== 0) {
-        const kept = this.gapAt(p);
-        for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s] === 1) this.nearestOfShell(q, i === 1, p, kept, this.strandWays[s] + 1e-5, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+        const kept = this.gapAt(p), share = this.shareAt(p);
+        for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s] === 1) this.nearestOfShell(q, i === 1, p, Math.min(kept, share * this.shells[q].thickness), this.strandWays[s] + 1e-5, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
       }
       if (fresh) this.firstLook(system, s, i, ax, ay, az, bx, by, bz);
       else if (this.startDepth[p] < 0 && this.rooted[p] === 0) this.startDepth[p] = Math.min(0, this.startDepth[p] + this.release[p]);
@@ -329,6 +338,7 @@ export class ContactFinder {
 
   /** How much of a collider's gap an edge has to keep: all of it, or less near its root. */
   private gapAt(p: number): number { return this.gapRise * this.arc[p]; }
+  private shareAt(p: number): number { return this.gapShares.length > 0 ? this.gapShares[p] : 1; }
 
   /**
    * The first look at an edge: as deep as it is below any gap, so much lower its planes are laid. From the root on, edges
@@ -350,7 +360,7 @@ export class ContactFinder {
   private within(s: number, p: number, x: number, y: number, z: number): boolean {
     return this.depth(s, x, y, z) > 0 || this.shellDepth(p, x, y, z) > 0;
   }
-  private gapOfPill(k: number, p: number, x: number, y: number, z: number): number { return this.gapNow(x, y, z, k) - Math.min(this.gaps[k], this.gapAt(p)); }
+  private gapOfPill(k: number, p: number, x: number, y: number, z: number): number { return this.gapNow(x, y, z, k) - Math.min(this.gaps[k] * this.shareAt(p), this.gapAt(p)); }
   /** Gap of a contact at the start of the substep; of a pill or floor by where it was then. */
   private gapBefore(f: Found, p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number): number {
     const hx = ax + f.s * (bx - ax), hy = ay + f.s * (by - ay), hz = az + f.s * (bz - az);
@@ -383,13 +393,13 @@ export class ContactFinder {
 
   /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
   private nearest(p: number, rooted: boolean, lowest: boolean, upper: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
-    const { ends, radii, gaps, out, found } = this, ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p);
+    const { ends, radii, gaps, out, found } = this, ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p), share = this.shareAt(p);
     for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
       const n = this.kept[q], o = 6 * n, place = upper ? 1 : nearestPlace(ax, ay, az, ux, uy, uz, ends, o);
       // what touches at its lower end is the business of the edge below
       if (place <= 1e-6 && !lowest) continue;
       if (rooted && place < LEAST_PLACE) continue;
-      const gap = pillDistance(ax + place * ux, ay + place * uy, az + place * uz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], radii[2 * n], radii[2 * n + 1], out) - (gaps[n] < most ? gaps[n] : most);
+      const gap = pillDistance(ax + place * ux, ay + place * uy, az + place * uz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], radii[2 * n], radii[2 * n + 1], out) - Math.min(gaps[n] * share, most);
       if (gap > LEASE) continue;
       offer(found, n, gap, place, out[0], out[1], out[2]);
     }
@@ -397,10 +407,10 @@ export class ContactFinder {
 
   /** Upper points and floors: an edge over a plane is nearest it at one of its ends. */
   private onFloors(floors: number, p: number, x: number, y: number, z: number): void {
-    const P = this.planes, most = this.gapAt(p);
+    const P = this.planes, most = this.gapAt(p), share = this.shareAt(p);
     for (let f = 0; f < this.floors.length; f++) {
       if ((floors & (1 << f)) === 0) continue;
-      const id = this.count + f, kept = Math.min(this.gaps[id], most), gap = P[4 * f] * x + P[4 * f + 1] * y + P[4 * f + 2] * z - P[4 * f + 3] - kept;
+      const id = this.count + f, kept = Math.min(this.gaps[id] * share, most), gap = P[4 * f] * x + P[4 * f + 1] * y + P[4 * f + 2] * z - P[4 * f + 3] - kept;
       if (gap > LEASE) continue;
       const taken = offer(this.found, id, gap, 1, P[4 * f], P[4 * f + 1], P[4 * f + 2]);
       if (taken) {
@@ -497,17 +507,28 @@ export class ContactFinder {
     for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) least = Math.min(least, P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3]);
     return -least;
   }
-  /** The same for a place on the edge below point `p`, by the colliders that edge remembers. */
+  /** The same for a place on the edge below point `p`, by the colliders that edge remembers; `deepest` is which of them. */
   edgeDepth(s: number, p: number, px: number, py: number, pz: number): number {
     const E = this.ends, R = this.radii, P = this.planes;
     let least = 0;
+    this.deepest = -1;
     for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
       const k = this.kept[q], o = 6 * k, d = pillDistance(px, py, pz, E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], R[2 * k], R[2 * k + 1], this.out);
-      if (d < least) least = d;
+      if (d < least) { least = d; this.deepest = k; }
     }
-    if (this.nearFloors[s] !== 0) for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) least = Math.min(least, P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3]);
-    return Math.max(-least, this.shellDepth(p, px, py, pz));
+    if (this.nearFloors[s] !== 0) for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) {
+      const d = P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3];
+      if (d < least) { least = d; this.deepest = this.count + f; }
+    }
+    let depth = -least;
+    for (let q = 0; q < this.shells.length; q++) {
+      const d = this.shells[q].depth(p, px, py, pz);
+      if (d > depth) { depth = d; this.deepest = this.count + this.floors.length + q; }
+    }
+    return depth;
   }
+  /** Collider that the last `edgeDepth` found deepest: pills, then floors, then shells; −1 for none. */
+  deepest = -1;
   /** Depth of a point beyond its side of any shell at the end of the last placed substep, m, ≥ 0. */
   shellDepth(p: number, px: number, py: number, pz: number): number {
     let depth = 0;

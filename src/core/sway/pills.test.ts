@@ -76,7 +76,7 @@ describe('contact finder', () => {
 
 describe('hold', () => {
   it('passes smoothly from its root to its tip value', () => {
-    const s = { hold: 0.8, profiles: { hold: [[0, 1], [0.5, 0.125], [1, 0.125]] as [number, number][], stiffness: [], damping: [], give: [], loft: [] } };
+    const s = { hold: 0.8, profiles: { hold: [[0, 1], [0.5, 0.125], [1, 0.125]] as [number, number][], stiffness: [], damping: [], give: [], loft: [], gap: [] } };
     expect(holdAt(s, 0)).toBeCloseTo(0.8, 12);
     expect(holdAt(s, 0.25)).toBeGreaterThan(0.3);
     expect(holdAt(s, 0.25)).toBeLessThan(0.6);

@@ -1,8 +1,9 @@
 /** What a run steps with: substeps from the movement of all its roots, and the kernel that is exact enough for its strands. */
-import { roleOf } from '../document/schema';
+import { roleOf, type SwaySettings } from '../document/schema';
 import { polylineLength } from '../groom/polyline';
 import { profileAt } from '../math/profile';
 import type { CharacterMesh } from '../mesh/character';
+import { settingsBetween } from './guide-settings';
 import { physicalRod } from './materials';
 import { RootPoser, Stage, type Scene } from './scene';
 import { AIR } from './strand-setup';
@@ -36,7 +37,14 @@ export function planRun(scene: Scene, firstFrame: number, lastFrame: number): Ru
   }
   const lengths: number[] = [];
   for (let g = 0; g < guides; g++) lengths.push(polylineLength(offsets, g * pointCount, pointCount));
-  const length = Math.max(1e-4, lengths.sort((a, b) => a - b)[guides >> 1] ?? 0), rod = physicalRod(settings);
+  lengths.sort((a, b) => a - b);
+  // the settings of all regions, and of the guides that differ most
+  const far = Math.exp(2 * settings.spread), plans = [...(settings.second ? [0, 1] : [1])].map((region) => settingsBetween(settings, region)).flatMap((of) => (settings.spread > 0 ? [{ ...of, stiffness: of.stiffness * far }, { ...of, stiffness: of.stiffness / far }] : [of])).map((of) => planFor(scene, { ...settings, ...of }, root, lengths));
+  return plans.reduce((a, b) => ({ ...(b.substeps > a.substeps ? b : a), passes: Math.max(a.passes, b.passes), kernel: a.kernel === 'float64' ? a.kernel : b.kernel }));
+}
+
+function planFor(scene: Scene, settings: SwaySettings, root: RootMovement, lengths: readonly number[]): RunPlan {
+  const { shot, pointCount } = scene, guides = lengths.length, length = Math.max(1e-4, lengths[guides >> 1] ?? 0), rod = physicalRod(settings);
   const meanDamping = settings.damping * [0.1, 0.3, 0.5, 0.7, 0.9].reduce((sum, s) => sum + profileAt(settings.profiles.damping, s) / 5, 0);
   const damping = meanDamping + settings.airDrag * airDamping(rod.width, rod.lineDensity, Math.max(0.1, 0.3 * root.speed), AIR);
   const plan = planSubsteps(shot.fps, { length, edge: length / (pointCount - 1), shortEdge: Math.max(1e-4, lengths[Math.floor(guides * SHORT_SHARE)] ?? length) / (pointCount - 1), bend: rod.bend, lineDensity: rod.lineDensity, damping }, root, settings.gravity, settings.error / 100, collides(scene), settings.chooseSubsteps ? undefined : settings.substeps);

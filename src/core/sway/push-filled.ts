@@ -26,9 +26,9 @@ function obstaclesOf(character: Character, hidden: readonly string[], settings: 
 
 /**
  * Lifts filled strands (3 × nodes × strands, m, world, in place) out of the colliders of a character in a pose. Returns the
- * greatest depth any had before, m.
+ * greatest depth any had before, m; `worst` is told which.
  */
-export function pushFilled(character: Character, hidden: readonly string[], settings: SwaySettings, pose: Pose, P: Float32Array, nodes: number): number {
+export function pushFilled(character: Character, hidden: readonly string[], settings: SwaySettings, pose: Pose, P: Float32Array, nodes: number, worst?: { strand: number }): number {
   const { set, obstacles, shells, nodes: carriers } = obstaclesOf(character, hidden, settings), rest = poseCharacter(character, null, 0), used = set.pills.filter((p) => p.on);
   const motions = new Float64Array(7 * carriers.length), ends = new Float64Array(6 * used.length);
   nodeMotionsInto(motions, carriers, rest, pose);
@@ -44,6 +44,11 @@ export function pushFilled(character: Character, hidden: readonly string[], sett
   const positions = shells.map((m) => { const Q = new Float64Array(character.meshes[m].positions.length); skinPositions(character, character.meshes[m], pose, Q); return Q; });
   const posed = new PosedObstacles({ ...obstacles, floors }, ends, positions, boxOf(P, 0.02));
   let deepest = 0;
-  for (let o = 0; o < P.length / 3; o += nodes) deepest = Math.max(deepest, posed.sweep(P, o, nodes));
+  for (let o = 0; o < P.length / 3; o += nodes) {
+    const depth = posed.sweep(P, o, nodes);
+    if (depth <= deepest) continue;
+    deepest = depth;
+    if (worst) worst.strand = o / nodes;
+  }
   return deepest;
 }

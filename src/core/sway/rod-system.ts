@@ -6,6 +6,7 @@
  * last group is filled with copies that nobody asks for. A strand's result does not depend on its neighbours.
  */
 import { requireContract } from '../contract';
+import { turnInto } from '../math/mat4';
 import { createSimdKernel, SIMD_LANES, simdRuns, type SimdKernel } from './fast/simd-kernel';
 import { layOut, POINT_FIELDS, SCRATCH_FIELDS, STRAND_FIELDS, TOUCH_FIELDS, type Lanes, type RodArrays, type StepNumbers } from './rod/arrays';
 import { stepStrand } from './rod/step';
@@ -122,6 +123,27 @@ export class RodSystem {
       this.rootBefore[3 * s + c] = one.rootPosition[c];
     }
     for (let lane = this.lane[s] + 1; lane <= this.lane[s] + this.spare[s]; lane++) this.copyLane(s, lane);
+  }
+  /** Takes over how the same strands of another system move: places, velocities and frames, turned by the rotation (x, y, z, w). Its numbers of material stay. */
+  takeMotion(from: RodSystem, rotation: ArrayLike<number>): void {
+    requireContract(from.strandCount === this.strandCount && from.pointCount === this.pointCount, 'from', `${this.strandCount} strands`, from.strandCount);
+    const v = new Float64Array(3), w = new Float64Array(3), q = Float64Array.of(rotation[0], rotation[1], rotation[2], rotation[3], 0, 0, 0);
+    for (let s = 0; s < this.strandCount; s++) {
+      const n = this.pointsOf(s);
+      for (const name of ['x', 'xPrev', 'v', 'vPrev', 'tangent', 'director'] as const) for (let i = 0; i < n; i++) {
+        const a = from.at(s, i, 3), b = this.at(s, i, 3);
+        for (let c = 0; c < 3; c++) v[c] = from.k[name][a + c * from.lanes];
+        turnInto(w, 0, v, 0, q);
+        for (let c = 0; c < 3; c++) this.k[name][b + c * this.lanes] = w[c];
+      }
+      for (let i = 0; i < n; i++) {
+        this.k.tension[this.at(s, i, 1)] = from.k.tension[from.at(s, i, 1)];
+        for (let c = 0; c < 2; c++) for (const name of ['strain', 'strainPrev'] as const) this.k[name][this.at(s, i, 2) + c * this.lanes] = from.k[name][from.at(s, i, 2) + c * from.lanes];
+      }
+      // the substep may be another: what was two substeps ago is not known
+      this.k.history[this.strandAt(s, 1)] = 0;
+      for (let lane = this.lane[s] + 1; lane <= this.lane[s] + this.spare[s]; lane++) this.copyLane(s, lane);
+    }
   }
   /** Copies a strand into a lane that is no strand's own. */
   private copyLane(s: number, lane: number): void {

@@ -7,7 +7,9 @@ import { moveInto, rotationRowsInto, slerpInto, turnInto } from '../math/mat4';
 import { profileAt } from '../math/profile';
 import { perpendicular, type Vec3 } from '../math/vec';
 import { placeGuides } from '../groom/planting';
+import type { Seam } from '../document/proof';
 import type { SwaySettings } from '../document/schema';
+import { OF_STRAND, STRAND_NUMBERS, StrandMeter } from '../proof/strand-meter';
 import { calmStart } from './calm-start';
 import { collidersOf, type ColliderSet } from './colliders';
 import { ContactFinder, type Floor } from './contact';
@@ -15,12 +17,13 @@ import { alone, type Coupling } from './coupling';
 import { giveInto } from './give';
 import { FIXED_HOLD, holdRate } from './hold';
 import { Loft } from './loft';
-import { physicalRod } from './materials';
+import { GuideSettings } from './guide-settings';
 import type { Pill } from './pills';
 import type { RunPlan } from './plan';
 import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
+import type { Hand } from '../mesh/hand';
 import { mapAtRoots, nodeMotionsInto, RootPoser, shareOf, Stage, WornShell, type Scene } from './scene';
 import { insideClosed } from './start-check';
 import { makeRod, placeStrand } from './strand-setup';
@@ -48,6 +51,8 @@ export interface FrameMeasures {
   broken: number[];
   /** Area that the hair's bodies keep across their strands, as a share of the groom's; 1 without loft. */
   volume: number;
+  /** One frame after the end of a cyclic shot: how far the loop is from closing. */
+  seam?: Seam;
 }
 
 export interface StartReport {
@@ -70,6 +75,10 @@ export interface StartReport {
   plan: StepPlan;
   /** What to know about the colliders, in plain sentences. */
   notes: string[];
+  /** m: of the middle guide. */
+  length: number;
+  /** What the colliders in use are called, by their numbers. */
+  colliders: string[];
 }
 
 /** How strongly a point is held, by its share of the length from the root. */
@@ -93,6 +102,8 @@ export interface RunOptions {
   /** The guides of this share; all of them otherwise. */
   from?: number;
   to?: number;
+  /** What is moved by hand at the start. */
+  hand?: Hand | null;
   /** What the shares have in common; needed for more than one share where strands act on each other. */
   coupling?: Coupling;
 }
@@ -141,6 +152,9 @@ export class SwayRun {
   private readonly shown: Float64Array;
   private readonly home = Float64Array.of(0, 0, 0, 1, 0, 0, 0);
   private obstacles: Obstacles | null = null;
+  private readonly ofGuides: GuideSettings;
+  private readonly meter: StrandMeter;
+  private readonly loop: LoopSeam | null;
 
   /** Places the guides as combed at `startFrame` and lets them rest there. */
   constructor(private readonly whole: Scene, startFrame: number, options: RunOptions = {}) {
@@ -150,7 +164,7 @@ export class SwayRun {
     const guides = planting.faces.length;
     requireContract(offsets.length === 3 * pointCount * guides, 'offsets', `3 × ${pointCount} × ${guides} numbers`, offsets.length);
     this.frame = startFrame;
-    this.stage = new Stage(scene, startFrame);
+    this.stage = new Stage(scene, startFrame, options.hand ?? null);
     this.poser = new RootPoser(scene, this.stage);
     this.motions = new Float64Array(7 * guides);
     this.nextMotions = new Float64Array(7 * guides);
@@ -161,7 +175,7 @@ export class SwayRun {
     this.worn = this.colliders.shells.filter((s) => s.on).map((s) => new WornShell(character, character.meshes[s.mesh], s.gap ?? gap, s.friction ?? settings.friction, s.twoSided));
     const floors = used.map((f): Floor => ({ place: f.place, up: [0, 1, 0], gap: f.gap, friction: f.friction }));
     this.contacts = pills.length + floors.length + this.worn.length > 0
-      ? new ContactFinder(pills, guides, { skinGap: gap, friction: settings.friction, floors, gapRise: GAP_RISE, substeps: this.plan.substeps }, this.worn.map((w) => w.shell)) : null;
+      ? new ContactFinder(pills, guides, { skinGap: gap, friction: settings.friction, floors, gapRise: GAP_RISE, gapShare: settings.profiles.gap.every(([, y]) => y === 1) ? undefined : (share) => profileAt(settings.profiles.gap, share), substeps: this.plan.substeps }, this.worn.map((w) => w.shell)) : null;
     this.nodes = Int32Array.from([...pills, ...used], (c) => c.node);
     this.rigid = new Float64Array(7 * this.nodes.length);
     this.nextRigid = new Float64Array(7 * this.nodes.length);
@@ -169,7 +183,7 @@ export class SwayRun {
     this.poser.rootsInto(pose, this.motions);
     nodeMotionsInto(this.rigid, this.nodes, this.stage.rest, pose);
     for (const w of this.worn) { w.pose(pose); w.turn(); }
-    this.numbers = { h: 1 / (shot.fps * this.plan.substeps), gravityX: 0, gravityY: -settings.gravity, gravityZ: 0, passes: this.plan.passes, lagging: settings.bendDamping > 0 ? 1 : 0 };
+    this.numbers = { h: 1 / (shot.fps * this.plan.substeps), gravityX: 0, gravityY: -settings.gravity, gravityZ: 0, passes: this.plan.passes, lagging: settings.bendDamping > 0 || (settings.second?.bendDamping ?? 0) > 0 ? 1 : 0 };
 
     const kernel = chooseKernel(options.kernel ?? this.plan.kernel);
     this.system = new RodSystem(new Int32Array(guides).fill(pointCount), kernel, this.contacts !== null);
@@ -182,8 +196,12 @@ export class SwayRun {
     this.combed = new Float64Array(offsets.length);
     placeGuides(offsets, this.motions, pointCount, this.world);
     this.combed.set(this.world);
+    this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from);
     this.give = this.givesOf();
     this.shown = this.give ? this.world.slice() : this.world;
+    this.meter = new StrandMeter(pointCount, shot.fps, this.shown, this.combed);
+    this.loop = shot.cyclic && startFrame < shot.start ? new LoopSeam(pointCount, shot) : null;
+    this.loop?.take(startFrame, this.shown, this.motions);
     this.wind = new Wind(settings);
     const { cut, heldShare } = this.restGuides();
     this.placeRoots(this.motions, this.motions, 0);
@@ -201,12 +219,13 @@ export class SwayRun {
       ties.anchor(this.tieMotions);
     }
     const { substeps, passes, error, because } = this.plan;
-    this.report = { guides, cut, heldShare, pills: pills.length, shells: this.worn.length, bodies: loft?.lofted ?? 0, ...this.measureStart(), kernel, plan: { substeps, passes, error, because } };
+    this.report = { guides, cut, heldShare, pills: pills.length, shells: this.worn.length, bodies: loft?.lofted ?? 0, ...this.measureStart(), length: this.lengths.slice().sort()[guides >> 1] ?? 0, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
   }
 
   private givesOf(): Float64Array | null {
     const { settings, pointCount, planting } = this.scene, map = mapAtRoots(this.scene, 'give');
-    const give = Float64Array.from({ length: planting.faces.length * pointCount }, (_, p) => Math.max(0, Math.min(1, settings.give * map[Math.floor(p / pointCount)] * profileAt(settings.profiles.give, (p % pointCount) / (pointCount - 1)))));
+    if (!settings.on) return new Float64Array(planting.faces.length * pointCount);
+    const give = Float64Array.from({ length: planting.faces.length * pointCount }, (_, p) => Math.max(0, Math.min(1, this.ofGuides.at(Math.floor(p / pointCount)).of.give * map[Math.floor(p / pointCount)] * profileAt(settings.profiles.give, (p % pointCount) / (pointCount - 1)))));
     return give.every((g) => g === 1) ? null : give;
   }
 
@@ -218,15 +237,16 @@ export class SwayRun {
     const motions = new Float64Array(7 * all), points = new Float64Array(offsets.length), mass = new Float64Array(all * pointCount);
     new RootPoser(whole, this.stage).rootsInto(this.stage.poseAt(startFrame), motions);
     placeGuides(offsets, motions, pointCount, points);
-    const rod = physicalRod(settings), hold = mapAtRoots(whole, 'hold');
+    const of = new GuideSettings(settings, mapAtRoots(whole, 'region'), 0), hold = mapAtRoots(whole, 'hold');
     for (let g = 0; g < all; g++) {
+      const { rod, hold: own } = of.at(g);
       let length = 0, at = 0;
       const edge = (i: number): number => { const p = 3 * (g * pointCount + i); return Math.hypot(points[p] - points[p - 3], points[p + 1] - points[p - 2], points[p + 2] - points[p - 1]); };
       for (let i = 1; i < pointCount; i++) length += edge(i);
       for (let i = 1; i < pointCount; i++) {
         const below = edge(i);
         at += below;
-        mass[g * pointCount + i] = holdAt(settings, length > 0 ? at / length : 0) * hold[g] >= FIXED_HOLD ? 0 : rod.lineDensity * 0.5 * (below + (i < pointCount - 1 ? edge(i + 1) : 0));
+        mass[g * pointCount + i] = holdAt({ ...settings, hold: own }, length > 0 ? at / length : 0) * hold[g] >= FIXED_HOLD ? 0 : rod.lineDensity * 0.5 * (below + (i < pointCount - 1 ? edge(i + 1) : 0));
       }
     }
     const strength = mapAtRoots(whole, 'loft');
@@ -239,13 +259,13 @@ export class SwayRun {
 
   private restGuides(): { cut: number; heldShare: number } {
     const { system, scene, wind } = this, { settings, offsets, pointCount } = scene, { profiles } = settings, map = mapAtRoots(scene, 'hold');
-    const rod = { ...physicalRod(settings), bendLag: settings.bendDamping / 1000, airDrag: settings.airDrag };
-    if (settings.airDrag === 0 && wind.still) rod.width = 0;
-    const along = { stiffness: (s: number) => profileAt(profiles.stiffness, s), damping: (s: number) => settings.damping * profileAt(profiles.damping, s) };
     const lift = new Float64Array(3 * pointCount), q = new Float64Array(4);
     let cut = 0, held = 0;
     for (let g = 0; g < system.strandCount; g++) {
-      const o = 3 * g * pointCount, m = 7 * g;
+      const o = 3 * g * pointCount, m = 7 * g, { of, hold: own, rod: physical } = this.ofGuides.at(g);
+      const rod = { ...physical, bendLag: of.bendDamping / 1000, airDrag: of.airDrag };
+      if (of.airDrag === 0 && wind.still) rod.width = 0;
+      const along = { stiffness: (s: number) => profileAt(profiles.stiffness, s), damping: (s: number) => of.damping * profileAt(profiles.damping, s) };
       const e: Vec3 = [offsets[o + 3] - offsets[o], offsets[o + 4] - offsets[o + 1], offsets[o + 5] - offsets[o + 2]];
       const l = Math.hypot(...e);
       const t: Vec3 = l > 0 ? [e[0] / l, e[1] / l, e[2] / l] : [0, 1, 0];
@@ -259,7 +279,7 @@ export class SwayRun {
       let at = 0;
       for (let i = 1; i < pointCount; i++) {
         at += k.restLength[i];
-        const hold = map[g] * holdAt(settings, k.length[0] > 0 ? at / k.length[0] : 0);
+        const hold = map[g] * holdAt({ ...settings, hold: own }, k.length[0] > 0 ? at / k.length[0] : 0);
         k.holdStiffness[i] = k.mass[i] * holdRate(hold) ** 2;
         k.fixed[i] = hold >= FIXED_HOLD ? 1 : 0;
       }
@@ -320,14 +340,28 @@ export class SwayRun {
   }
   private readonly mixed = new Float64Array(4);
 
-  /** Computes the next frame. */
-  advance(): FrameMeasures {
+  /** What is moved by hand from the next frame on. */
+  setHand(hand: Hand | null): void { this.stage.hand = hand; }
+  /** Goes on from where another run of the same strands is, which stands at this run's frame with other settings. */
+  goOnFrom(other: SwayRun): void {
+    const { system, world, home } = this, q = other.home;
+    requireContract(other.frame === this.frame, 'other', `a run at frame ${this.frame}`, other.frame);
+    system.takeMotion(other.system, [q[0], q[1], q[2], q[3]]);
+    home.set([0, 0, 0, 1, 0, 0, 0]);
+    system.positionsInto(world);
+    this.show();
+    this.meter.begin(this.shown, this.combed);
+  }
+  /** Computes the next frame; with a frame: into its pose. */
+  advance(pose?: number): FrameMeasures {
+    if (pose !== undefined) this.frame = pose - 1;
     const { system, contacts, places, placesBefore, loft, ties, numbers, plan: { substeps } } = this, h = numbers.h;
-    const netBefore = system.netUses, pose = this.stage.poseAt(this.frame + 1, this.home);
-    this.poser.rootsInto(pose, this.nextMotions);
-    nodeMotionsInto(this.nextRigid, this.nodes, this.stage.rest, pose);
-    if (ties) nodeMotionsInto(this.nextTieMotions, ties.nodes, this.stage.rest, pose);
-    for (const w of this.worn) w.pose(pose);
+    const netBefore = system.netUses, posed = this.stage.poseAt(this.frame + 1, this.home);
+    this.poser.rootsInto(posed, this.nextMotions);
+    nodeMotionsInto(this.nextRigid, this.nodes, this.stage.rest, posed);
+    if (ties) nodeMotionsInto(this.nextTieMotions, ties.nodes, this.stage.rest, posed);
+    for (const w of this.worn) w.pose(posed);
+    if (!this.scene.settings.on) return this.ride();
     if (contacts) {
       this.worn.forEach((w, q) => contacts.frame(q, w.before, w.now, system.pointCount));
       for (let g = 0; g < system.strandCount; g++) for (let c = 0; c < 3; c++) {
@@ -352,15 +386,32 @@ export class SwayRun {
       system.step(numbers);
       ties?.measure(system);
     }
+    this.turnFrame();
+    system.positionsInto(this.world);
+    placeGuides(this.scene.offsets, this.motions, this.scene.pointCount, this.combed);
+    this.show();
+    this.meter.take(this.shown, this.combed);
+    const measures = this.measure(system.netUses - netBefore), seam = this.loop?.take(this.frame, this.shown, this.motions);
+    return seam ? { ...measures, seam } : measures;
+  }
+  /** The next frame becomes the one the run is at. */
+  private turnFrame(): void {
     [this.motions, this.nextMotions] = [this.nextMotions, this.motions];
     [this.rigid, this.nextRigid] = [this.nextRigid, this.rigid];
     [this.tieMotions, this.nextTieMotions] = [this.nextTieMotions, this.tieMotions];
     for (const w of this.worn) w.turn();
     this.frame++;
-    system.positionsInto(this.world);
-    const measures = this.measure(system.netUses - netBefore);
-    this.show();
-    return measures;
+  }
+  /** A frame of hair that does not move of itself: the skin carries it. */
+  private ride(): FrameMeasures {
+    this.turnFrame();
+    placeGuides(this.scene.offsets, this.motions, this.scene.pointCount, this.combed);
+    this.world.set(this.combed);
+    this.shown.set(this.combed);
+    this.meter.take(this.shown, this.combed);
+    this.meter.still();
+    const seam = this.loop?.take(this.frame, this.shown, this.motions), out: FrameMeasures = { frame: this.frame, stretch: 0, stretchGuide: -1, depth: 0, depthGuide: -1, netUses: 0, contacts: 0, press: 0, broken: [], volume: 1 };
+    return seam ? { ...out, seam } : out;
   }
   private mixTies(t: number): void {
     const { tieMotions: from, nextTieMotions: to, tieNow: out } = this;
@@ -396,22 +447,28 @@ export class SwayRun {
     const { system, contacts, world: x, loft } = this;
     const out: FrameMeasures = { frame: this.frame, stretch: 0, stretchGuide: -1, depth: 0, depthGuide: -1, netUses, contacts: 0, press: 0, broken: [], volume: loft?.volume() ?? 1 };
     loft?.broken.forEach((b, t) => { if (b) out.broken.push(t); });
-    const { start, lanes } = system, { restLength } = system.k;
+    const { start, lanes } = system, { restLength } = system.k, { strands } = this.meter;
     for (let g = 0; g < system.strandCount; g++) {
-      const rest = system.at(g, 0, 1);
+      const rest = system.at(g, 0, 1), o = STRAND_NUMBERS * g;
+      let most = 0, deepest = 0, collider = -1;
       for (let p = start[g] + 1; p < start[g + 1]; p++) {
         const a = 3 * p;
         const dx = x[a] - x[a - 3], dy = x[a + 1] - x[a - 2], dz = x[a + 2] - x[a - 1];
         const stretch = Math.abs(Math.sqrt(dx * dx + dy * dy + dz * dz) / restLength[rest + (p - start[g]) * lanes] - 1);
-        if (stretch > out.stretch) { out.stretch = stretch; out.stretchGuide = g; }
+        if (stretch > most) most = stretch;
         if (!contacts || p < start[g] + 2 || contacts.isRooted(p)) continue;
         // the point, and two places on the segment below it
         for (let q = 0; q < 3; q++) {
           if (q > 0 && (p === start[g] + 2 || contacts.isRooted(p - 1))) break;
           const t = q / 3, px = x[a] - t * dx, py = x[a + 1] - t * dy, pz = x[a + 2] - t * dz, depth = contacts.edgeDepth(g, p, px, py, pz);
-          if (depth > out.depth) { out.depth = depth; out.depthGuide = g; }
+          if (depth > deepest) { deepest = depth; collider = contacts.deepest; }
         }
       }
+      strands[o + OF_STRAND.depth] = deepest;
+      strands[o + OF_STRAND.collider] = collider;
+      strands[o + OF_STRAND.stretch] = most;
+      if (most > out.stretch) { out.stretch = most; out.stretchGuide = g; }
+      if (deepest > out.depth) { out.depth = deepest; out.depthGuide = g; }
     }
     contacts?.pressing(system, out);
     return out;
@@ -419,9 +476,8 @@ export class SwayRun {
 
   /** What is shown of the frame: all of it, or as much as give lets through, outside what is in the way. */
   private show(): void {
-    const { give, shown, world, combed, scene: { offsets, pointCount } } = this;
+    const { give, shown, world, combed, scene: { pointCount } } = this;
     if (!give) return;
-    placeGuides(offsets, this.motions, pointCount, combed);
     for (let g = 0; g < this.system.strandCount; g++) giveInto(shown, g * pointCount, pointCount, world, combed, give);
     if (!this.contacts) return;
     this.obstacles ??= { pills: this.pills, floors: [], shells: this.worn.map((w) => ({ triangles: w.mesh.triangles, closed: w.shell.closed })) };
@@ -443,6 +499,8 @@ export class SwayRun {
     if (home[3] === 1 && home[4] === 0 && home[5] === 0 && home[6] === 0) { out.set(shown, at); return; }
     for (let p = 0; p < shown.length; p += 3) moveInto(out, at + p, shown, p, home);
   }
+  /** Numbers of every strand in the frame, `STRAND_NUMBERS` each. */
+  get strandNumbers(): Float32Array { return this.meter.strands; }
   /** Guide points where the run is computed: seen from the carrier where there is one. */
   computed(): Float64Array { return this.world.slice(); }
 
@@ -456,5 +514,29 @@ export class SwayRun {
       out.push(v[0], v[1], v[2], m.force, m.strand + this.first);
     }
     return Float32Array.from(out);
+  }
+}
+
+/** Places and velocities seen from the roots where a loop begins, held against those where it closes. */
+class LoopSeam {
+  private readonly kept = new Map<number, Float32Array>();
+  constructor(private readonly pointCount: number, private readonly shot: Scene['shot']) {}
+  /** Tells the seam one frame after the end. */
+  take(frame: number, points: ArrayLike<number>, motions: Float64Array): Seam | null {
+    const { start, end, fps } = this.shot, n = this.pointCount;
+    if (![start - 1, start, end, end + 1].includes(frame)) return null;
+    const local = new Float32Array(points.length);
+    placeGuides(points, motions, n, local, true);
+    this.kept.set(frame, local);
+    const [a, b, c] = [start - 1, start, end].map((f) => this.kept.get(f));
+    if (frame !== end + 1 || !a || !b || !c) return null;
+    const out: Seam = { gap: 0, gapGuide: -1, speed: 0, speedGuide: -1 };
+    for (let p = 0; p < local.length; p += 3) {
+      const guide = Math.floor(p / (3 * n)), gap = Math.hypot(local[p] - b[p], local[p + 1] - b[p + 1], local[p + 2] - b[p + 2]);
+      const speed = fps * Math.hypot(...[0, 1, 2].map((k) => local[p + k] - c[p + k] - (b[p + k] - a[p + k])));
+      if (gap > out.gap) { out.gap = gap; out.gapGuide = guide; }
+      if (speed > out.speed) { out.speed = speed; out.speedGuide = guide; }
+    }
+    return out;
   }
 }

@@ -2,6 +2,7 @@
 import { invertAffine, moveInto, multiplyInto, quatFromAxes, slerpInto } from '../math/mat4';
 import { cross, normalize, type Vec3 } from '../math/vec';
 import { clipTime, findNode, poseCharacter, rigidMotionInto, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../mesh/character';
+import { applyHand, type Hand } from '../mesh/hand';
 import { restFrames, rootMotionsInto, rootVertices, type Planting, type Density } from '../groom/planting';
 import type { GroomDocument, SwayMap, SwaySettings } from '../document/schema';
 import { Shell } from './shell';
@@ -44,16 +45,20 @@ export class Stage {
   private readonly first: Float64Array | null;
   private readonly share: { travel: number; turning: number };
 
-  constructor(private readonly scene: Pick<Scene, 'character' | 'clip' | 'shot' | 'settings'>, startFrame: number) {
+  constructor(private readonly scene: Pick<Scene, 'character' | 'clip' | 'shot' | 'settings'>, startFrame: number, hand: Hand | null = null) {
+    this.hand = hand;
     const { character, settings } = scene;
     this.rest = poseCharacter(character, null, 0);
     this.share = { travel: settings.carryTravel, turning: settings.carryTurning };
     this.carrier = this.share.travel === 1 && this.share.turning === 1 ? -1 : findNode(character, settings.carrier);
     this.first = this.carrier < 0 ? null : this.worldPose(startFrame).slice(16 * this.carrier, 16 * this.carrier + 16);
   }
+  /** What is moved by hand just now; null for nothing. */
+  hand: Hand | null = null;
   private worldPose(frame: number): Pose {
-    const { character, clip, shot } = this.scene;
-    return poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
+    const { character, clip, shot } = this.scene, pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
+    applyHand(pose, character, this.hand);
+    return pose;
   }
 
   /** The pose at a frame; `home`, if given, gets the rigid motion from the run's places to the world's (7 numbers). */
@@ -64,6 +69,7 @@ export class Stage {
     const { character, clip, shot } = this.scene, now = world.slice(16 * carrier, 16 * carrier + 16);
     const kept = share.travel === 0 && share.turning === 0 ? first : partOf(first, now, share);
     const pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0, { node: carrier, matrix: kept });
+    if (this.hand && this.hand.node >= 0) applyHand(pose, character, this.hand);
     const inverse = invertAffine(now), shift = new Float64Array(16), moved = new Float64Array(16);
     if (inverse) multiplyInto(shift, 0, kept, 0, inverse, 0);
     const carried = new Uint8Array(character.nodes.length);

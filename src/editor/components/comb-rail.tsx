@@ -4,14 +4,14 @@ import { STAGE_NAMES, STATUS_WORDS, stageStatus, type StageStatus } from '../sta
 import { STAGES, useEditor } from '../state/store';
 
 export function CombRail() {
-  const stage = useEditor((s) => s.stage), history = useEditor((s) => s.history), groom = useEditor((s) => s.groom), run = useEditor((s) => s.run), bakes = useEditor((s) => s.bakes);
+  const stage = useEditor((s) => s.stage), history = useEditor((s) => s.history), groom = useEditor((s) => s.groom), run = useEditor((s) => s.run), bakes = useEditor((s) => s.bakes), limits = useEditor((s) => s.limits);
   return (
     <nav aria-label="Stages" className="relative bg-panel">
       <div className="absolute inset-x-0 top-0 h-[7px] bg-copperdeep" />
       <div className="absolute inset-x-0 top-[7px] h-[9px] opacity-60" style={{ backgroundImage: 'repeating-linear-gradient(90deg, var(--edge) 0 1px, transparent 1px 6px)' }} />
       <ol className="relative flex justify-between px-5 pt-[7px]">
         {STAGES.map((s, i) => {
-          const status = stageStatus(s, { history, groom, run, bakes }), now = s === stage;
+          const status = stageStatus(s, { history, groom, run, bakes, limits }), now = s === stage;
           return (
             <li key={s}>
               <button

@@ -2,6 +2,7 @@
 /** Plant: where hair grows, how dense and how long, and the guides themselves. */
 import { Brush, Circle, Contrast, Copy, Droplets, Eraser, FlipHorizontal2, Lasso, Layers, PaintBucket, PenLine, Sprout, Spline, Waves, Waypoints } from 'lucide-react';
 import { toast } from 'sonner';
+import { clearSwayMaps } from '../../core/document/shots';
 import { plantKey } from '../../core/document/proof';
 import { noMaps, PLANT_PARAMETERS, PLOT_MAPS, type PlotMap } from '../../core/document/schema';
 import { leadingNodes } from '../../core/mesh/character';
@@ -64,7 +65,7 @@ function WhichMesh({ mesh }: { mesh: string }) {
   if (meshes.length < 2) return null;
   const change = (name: string): void => {
     const { document } = session, lost = document.guides !== null || document.plot.faces !== null;
-    useEditor.getState().edit(`Hair on ${name}`, (d) => { d.plot = { mesh: name, faces: null, maps: noMaps(), flow: null }; d.guides = null; d.sway.maps = { hold: null, give: null, loft: null }; d.sway.ties = []; });
+    useEditor.getState().edit(`Hair on ${name}`, (d) => { d.plot = { mesh: name, faces: null, maps: noMaps(), flow: null }; d.guides = null; clearSwayMaps(d); d.sway.ties = []; });
     if (lost) toast.warning(`The plot, its guides, maps and ties were on ${mesh}: they are one Undo away.`, { action: { label: 'Undo', onClick: () => useEditor.getState().undo() } });
   };
   return <OneOf label="On" testId="plot-mesh" value={mesh} onChange={(v) => { if (v !== mesh) change(v); }} options={meshes.map((m) => ({ value: m.name, label: m.name, aside: `${(m.triangles.length / 3).toLocaleString('en')}`, help: 'The mesh that hair grows on; a scalp of its own is one, too.' }))} />;

@@ -20,9 +20,10 @@ const LOOKS: Record<Shown, { tone: string; dash: string | undefined; help: strin
   damping: { tone: 'stroke-good', dash: '2 3', help: 'Multiplies damping against the head along the strand.' },
   give: { tone: 'stroke-trouble', dash: '9 2 2 2', help: 'How much of the computed movement reaches the strand along its length; multiplied with Give.' },
   loft: { tone: 'stroke-faint', dash: '4 4', help: 'How strongly hair keeps its volume along the strand; multiplied with Loft.' },
+  gap: { tone: 'stroke-text', dash: '1 4', help: 'How much of the skin gap is kept along the strand: less near the root keeps hair from standing off.' },
   width: { tone: 'stroke-soft', dash: '10 3 2 3', help: 'Thickness of a drawn strand as a share of its root; its tip is set in Fill.' },
 };
-const ALL: readonly Shown[] = ['hold', 'stiffness', 'damping', 'give', 'loft', 'width'];
+const ALL: readonly Shown[] = ['hold', 'stiffness', 'damping', 'give', 'loft', 'gap', 'width'];
 const MOST_KNOTS = 16;
 const labelOf = (shown: Shown): string => (shown === 'width' ? 'Width' : SWAY_PROFILES[shown].label);
 const limits = (shown: Shown): { least: number; most: number } => (shown === 'width' ? { least: FILL_PARAMETERS.taper.min, most: 1 } : SWAY_PROFILES[shown]);
@@ -70,7 +71,7 @@ export function ProfileLegend() {
   return (
     <div className="flex min-h-0 flex-1 flex-col text-[12px] text-soft">
       <div role="radiogroup" aria-label="Curve">
-        {ALL.map((s) => <button key={s} type="button" role="radio" aria-checked={s === shown} onClick={() => useProfile.setState({ shown: s, knot: 0 })} {...helpProps(LOOKS[s].help)} className="flex h-[14px] w-full items-center gap-2 rounded px-1 text-left hover:bg-lifted aria-checked:bg-lifted aria-checked:text-text"><svg width="18" height="8" aria-hidden><path d="M0 4H18" strokeWidth="2" strokeDasharray={LOOKS[s].dash} className={LOOKS[s].tone} /></svg>{labelOf(s)}</button>)}
+        {ALL.map((s) => <button key={s} type="button" role="radio" aria-checked={s === shown} onClick={() => useProfile.setState({ shown: s, knot: 0 })} {...helpProps(LOOKS[s].help)} className="flex h-[12.5px] w-full items-center gap-2 rounded px-1 text-left hover:bg-lifted aria-checked:bg-lifted aria-checked:text-text"><svg width="18" height="8" aria-hidden><path d="M0 4H18" strokeWidth="2" strokeDasharray={LOOKS[s].dash} className={LOOKS[s].tone} /></svg>{labelOf(s)}</button>)}
       </div>
       <div className="mt-auto flex items-center gap-1 pt-1">
         <KnotNumber key={`x${shown}${chosen}`} label="Place of the point, % from the root" value={knots[chosen][0] * 100} digits={1} unit="%" fixed={chosen === 0 || chosen === knots.length - 1} onTake={(v) => setKnot(shown, chosen, v / 100, knots[chosen][1])} />

@@ -2,10 +2,12 @@
 /** Time with its proof bands, or the root → tip profiles. */
 import { Pause, Play, SkipBack, SkipForward } from 'lucide-react';
 import { scaleLinear } from 'd3-scale';
-import { THRESHOLDS } from '../../core/document/proof';
-import { worst } from '../state/stages';
+import { limitOf, MEASURES, type MeasureName } from '../../core/document/proof';
+import { figureOf, seriesOf } from '../../core/proof/judge';
+import { shown as shownFigure } from '../../core/proof/sheet';
 import { useEditor } from '../state/store';
-import { Choice, follow, IconButton, useSize } from './controls';
+import { ChartFace, ChartLegend } from './chart-face';
+import { Choice, follow, helpProps, IconButton, useSize } from './controls';
 import { useWorkshop } from './context';
 import { ProfileFace, ProfileLegend } from './profile-face';
 
@@ -13,54 +15,60 @@ export function Strip() {
   const face = useEditor((s) => s.strip);
   return (
     <section aria-label="Strip" className="grid min-h-0 grid-cols-[196px_minmax(0,1fr)] border-t border-line bg-raised">
-      <div className="flex flex-col gap-2 border-r border-line px-3 py-2">
-        <Choice label="Strip" value={face} onChange={(v) => useEditor.setState({ strip: v })} options={[{ value: 'time', label: 'Time', help: 'Frames, play head and the measures of every frame.' }, { value: 'profile', label: 'Profile', help: 'How settings change from root to tip.' }]} />
-        {face === 'time' ? <TimeLegend /> : <ProfileLegend />}
+      <div className="relative flex flex-col gap-1.5 border-r border-line px-3 pt-1.5 pb-1">
+        <Choice label="Strip" value={face} onChange={(v) => useEditor.setState({ strip: v })} options={[{ value: 'time', label: 'Time', help: 'Frames, play head and the measures of every frame.' }, { value: 'profile', label: 'Profile', help: 'How settings change from root to tip.' }, { value: 'chart', label: 'Chart', help: 'One measure of the take against its limit, and of the take that is laid over.' }]} />
+        {face === 'time' ? <TimeLegend /> : face === 'profile' ? <ProfileLegend /> : <ChartLegend />}
       </div>
-      {face === 'time' ? <TimeFace /> : <ProfileFace />}
+      {face === 'time' ? <TimeFace /> : face === 'profile' ? <ProfileFace /> : <ChartFace />}
     </section>
   );
 }
 
-const BANDS = [{ measure: 'depth', label: 'depth', unit: 'mm', k: 1000, digits: 2 }, { measure: 'stretch', label: 'stretch', unit: '%', k: 100, digits: 3 }] as const;
+/** Bands of the time line, and what each is about. */
+const BANDS: readonly MeasureName[] = ['depth', 'stretch', 'jump', 'jitter', 'drift', 'volume', 'alike'];
+/** Height of a band, and where the first begins; the legend's lines stand beside them. */
+const ROW = 15.5, TOP = 62;
 
-function useShownProof() {
+export function useShownProof() {
   const { session } = useWorkshop();
-  const stage = useEditor((s) => s.stage), run = useEditor((s) => s.run), bakeProof = useEditor((s) => s.bakeProof);
+  const stage = useEditor((s) => s.stage), run = useEditor((s) => s.run), bakeProof = useEditor((s) => s.bakeProof), shownTake = useEditor((s) => s.shownTake), takes = useEditor((s) => s.takes);
   useEditor((s) => s.history?.document);
-  const proof = stage === 'bake' ? bakeProof : run.proof;
-  return { proof: proof && proof.frames.length > 0 ? proof : null, fresh: stage === 'bake' || run.key === session.key };
+  const take = takes.find((t) => t.id === shownTake), proof = stage === 'bake' ? bakeProof : (take?.proof ?? run.proof);
+  return { proof: proof && proof.frames.length > 0 ? proof : null, fresh: stage === 'bake' || (take ? take.motionKey : run.key) === session.key };
 }
 
 function TimeLegend() {
-  const playing = useEditor((s) => s.playing), { actions } = useWorkshop(), { proof, fresh } = useShownProof();
+  const playing = useEditor((s) => s.playing), limits = useEditor((s) => s.limits), { actions } = useWorkshop(), { proof, fresh } = useShownProof();
   const act = (id: string) => () => actions.find((a) => a.id === id)!.run();
   return (
     <>
-      <div className="-mx-1 flex">
+      <div className="-mx-1 -mt-1 flex items-center">
         <IconButton label="First frame" keys="Home" onClick={act('first')}><SkipBack size={14} /></IconButton>
         <IconButton label={playing ? 'Pause' : 'Play'} keys="Space" data-testid="play" onClick={act('play')}>{playing ? <Pause size={14} /> : <Play size={14} />}</IconButton>
         <IconButton label="Last frame" keys="End" onClick={act('last')}><SkipForward size={14} /></IconButton>
+        {!fresh && proof && <span className="ml-auto text-[11px] text-copper">earlier run</span>}
       </div>
-      <div className={fresh ? '' : 'opacity-50'}>
-        {BANDS.map((b) => {
-          const w = worst(proof, b.measure, proof?.start), bad = w !== null && w.value > THRESHOLDS[b.measure];
+      <div className={`absolute inset-x-3 ${fresh ? '' : 'opacity-50'}`} style={{ top: TOP }}>
+        {BANDS.map((name) => {
+          const f = proof && figureOf(proof, name), limit = limitOf(name, limits), bad = f !== null && f.value > limit, { label, help } = MEASURES[name];
           return (
-            <div key={b.measure} className="flex h-[19px] items-center gap-2 text-[12px] text-soft">
-              <svg width="9" height="9" viewBox="0 0 10 10" aria-hidden>{bad ? <path d="M5 0l5 10H0z" className="fill-trouble" /> : b.measure === 'depth' ? <circle cx="5" cy="5" r="4.5" className={proof ? 'fill-good' : 'fill-edge'} /> : <rect x=".5" y=".5" width="9" height="9" className={proof ? 'fill-good' : 'fill-edge'} />}</svg>
-              {b.label}<span className="num ml-auto text-faint">{w ? `${(w.value * b.k).toFixed(b.digits)} ${b.unit}` : proof ? 'pre-roll' : 'not run'}</span>
-            </div>
+            <button key={name} type="button" data-testid={`band-${name}`} title={`Chart of ${label.toLowerCase()}`} onClick={() => useEditor.setState({ strip: 'chart', chart: name })} {...helpProps(help)} className="flex w-full items-center gap-1.5 rounded text-left text-[11.5px] text-soft hover:bg-lifted" style={{ height: ROW }}>
+              <Sign bad={bad} known={f !== null} />{label}<span className={`num ml-auto ${bad ? 'text-trouble' : 'text-faint'}`}>{f ? shownFigure(name, f.value) : proof ? '–' : 'not run'}</span>
+            </button>
           );
         })}
-        {!fresh && proof && <p className="text-[11px] text-copper">of an earlier run</p>}
       </div>
     </>
   );
 }
+/** Pass or attention: by shape as well as by colour. */
+export function Sign({ bad, known = true }: { bad: boolean; known?: boolean }) {
+  return <svg width="9" height="9" viewBox="0 0 10 10" className="shrink-0" aria-label={!known ? 'not measured' : bad ? 'attention' : 'pass'} role="img">{bad ? <path d="M5 0l5 10H0z" className="fill-trouble" /> : <circle cx="5" cy="5" r="4.5" className={known ? 'fill-good' : 'fill-edge'} />}</svg>;
+}
 
 function TimeFace() {
   const [box, { width }] = useSize<HTMLDivElement>();
-  const shot = useEditor((s) => s.history!.document.shot), preRoll = useEditor((s) => s.history!.document.bake.preRoll), frame = useEditor((s) => s.frame), { proof, fresh } = useShownProof();
+  const shot = useEditor((s) => s.history!.document.shot), preRoll = useEditor((s) => s.history!.document.bake.preRoll), frame = useEditor((s) => s.frame), limits = useEditor((s) => s.limits), { proof, fresh } = useShownProof();
   const { start, end } = shot, first = start - preRoll;
   const x = scaleLinear([first, end + 1], [12, Math.max(60, width - 16)]);
   const at = (px: number): number => Math.min(end, Math.max(start, Math.floor(x.invert(px))));
@@ -79,26 +87,24 @@ function TimeFace() {
       {width > 0 && (
         <svg data-testid="time" width={width} height={173} className="touch-none" onPointerDown={scrub} role="slider" tabIndex={0} aria-label="Frame" aria-valuemin={start} aria-valuemax={end} aria-valuenow={Math.round(frame)} onKeyDown={(e) => { const by = { ArrowRight: 1, ArrowLeft: -1 }[e.key]; if (by) { e.preventDefault(); useEditor.setState({ frame: Math.min(end, Math.max(start, Math.round(frame) + by)), playing: false }); } }}>
           <defs><pattern id="before" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(25)"><rect width="8" height="8" className="fill-panel" /><path d="M0 0V8" strokeWidth="1.5" className="stroke-raised" /></pattern></defs>
-          {preRoll > 0 && <><rect x={x(first)} y={24} width={x(start) - x(first)} height={149} fill="url(#before)" /><text x={x(first) + 4} y={165} className="fill-faint text-[11px]">pre-roll</text></>}
+          {preRoll > 0 && <><rect x={x(first)} y={24} width={x(start) - x(first)} height={149} fill="url(#before)" /><text x={x(first) + 4} y={42} className="fill-faint text-[11px]">pre-roll</text></>}
           {ticks.map((f) => <g key={f}><path d={`M${x(f)} 16v8`} className="stroke-faint" /><text x={x(f) + 4} y={22} className="num fill-soft">{f}</text></g>)}
           <path d={`M12 24H${width - 16}`} className="stroke-edge" />
-          {BANDS.map((b, k) => {
-            const y = 84 + k * 52, limit = THRESHOLDS[b.measure], top = Math.max(limit * 1.25, ...(proof?.frames ?? []).map((f) => f[b.measure]));
-            const h = scaleLinear([0, top], [0, 42]);
+          {proof && BANDS.map((name, k) => {
+            const y = TOP + (k + 1) * ROW, limit = limitOf(name, limits), all = seriesOf(proof, name), top = Math.max(limit * 1.25, ...all.filter((v) => v.frame >= start).map((v) => v.value)), h = scaleLinear([0, top], [0, ROW - 4]).clamp(true), judged = MEASURES[name].judged;
             return (
-              <g key={b.measure} opacity={fresh ? 1 : 0.45}>
+              <g key={name} opacity={fresh ? 1 : 0.45}>
                 <path d={`M12 ${y}H${width - 16}`} className="stroke-edge" />
-                <path d={`M${x(start)} ${y - h(limit)}H${x(end + 1)}`} strokeDasharray="2 4" className="stroke-faint" />
-                <text x={width - 18} y={y - h(limit) - 3} textAnchor="end" className="fill-faint text-[10px]">{(limit * b.k).toFixed(1)} {b.unit}</text>
-                {proof?.frames.filter((f) => f.frame >= first && f.frame <= end).map((f) => {
-                  const v = f[b.measure], bad = v > limit && f.frame >= start;
-                  return <rect key={f.frame} x={x(f.frame)} y={y - Math.max(1, h(v))} width={w} height={Math.max(1, h(v))} opacity={f.frame < start ? 0.4 : 0.9} className={`hover:brightness-125 ${bad ? 'fill-trouble' : 'fill-soft'}`}><title>{`Frame ${f.frame}: ${b.label} ${(v * b.k).toFixed(b.digits)} ${b.unit}, guide ${b.measure === 'depth' ? f.depthGuide : f.stretchGuide}`}</title></rect>;
+                <path d={`M${x(start)} ${y - h(limit)}H${x(end + 1)}`} strokeDasharray="2 4" className="stroke-faint" opacity="0.7" />
+                {all.filter((v) => v.frame >= first && v.frame <= end).map((v) => {
+                  const bad = v.value > limit && v.frame >= start && (judged !== 'start' || v.frame === start) && judged !== 'mean';
+                  return <g key={v.frame}><rect x={x(v.frame)} y={y - Math.max(1, h(v.value))} width={w} height={Math.max(1, h(v.value))} opacity={v.frame < start ? 0.35 : 0.9} className={`hover:brightness-125 ${bad ? 'fill-trouble' : 'fill-soft'}`}><title>{`Frame ${v.frame}: ${MEASURES[name].label} ${shownFigure(name, v.value)}${v.guide >= 0 ? `, guide ${v.guide}` : ''}`}</title></rect>{bad && w > 2.5 && <path d={`M${x(v.frame) + w / 2} ${y - ROW + 4}l2.4 -4h-4.8z`} className="fill-trouble" />}</g>;
                 })}
-                <text x={14} y={y - 36} className="fill-faint text-[11px]">{b.label}</text>
               </g>
             );
           })}
-          {!proof && <text x={(x(start) + x(end)) / 2} y={72} textAnchor="middle" className="fill-faint text-[12px]">Run the movement in Sway: depth and stretch of every frame appear here.</text>}
+          {shot.cyclic && <g className="fill-faint text-[11px]"><path d={`M${x(start)} 32v8M${x(end + 1)} 32v8M${x(start)} 36H${x(end + 1)}`} className="stroke-faint" strokeDasharray="2 3" /><text x={(x(start) + x(end + 1)) / 2} y={50} textAnchor="middle">loop</text></g>}
+          {!proof && <text x={(x(start) + x(end)) / 2} y={72} textAnchor="middle" className="fill-faint text-[12px]">Run the movement in Sway: every frame of it is measured, and its bands appear here.</text>}
           <path d={`M${head} 12V173`} strokeWidth="1.5" className="stroke-copper" />
           <path d={`M${head - 6} 2h12v8l-6 6-6-6z`} className="fill-copper" />
         </svg>

@@ -1,13 +1,14 @@
 'use client';
 /** The Sway stage's questions. */
-import { CircleStop, Play, RotateCw } from 'lucide-react';
+import { CircleStop, Hand, Play, RotateCw, StepForward, Undo2 } from 'lucide-react';
 import type { ReactNode } from 'react';
-import { BAKE_PARAMETERS, SWAY_MAPS, SWAY_PARAMETERS, type SwayMap } from '../../core/document/schema';
+import { BAKE_PARAMETERS, SECOND_SET, SWAY_MAPS, SWAY_PARAMETERS, type SwayMap } from '../../core/document/schema';
+import { ownSettings, shareAgain } from '../../core/document/shots';
 import { nodeKey } from '../../core/mesh/character';
 import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/materials';
 import { useEditor } from '../state/store';
 import { CollidersPart } from './colliders-part';
-import { Button, Choice, Fold, Note, NumberField, OneOf, Question, Toggle } from './controls';
+import { Button, Choice, Fold, IconButton, Note, NumberField, OneOf, Question, Toggle } from './controls';
 import { useWorkshop } from './context';
 import { Field, First, type PanelProps } from './panel-parts';
 import { TiesPart } from './ties-part';
@@ -22,7 +23,7 @@ const REASONS = {
 
 export function SwayPanel({ document }: PanelProps) {
   const { session } = useWorkshop();
-  const run = useEditor((s) => s.run), playing = useEditor((s) => s.playing);
+  const run = useEditor((s) => s.run), playing = useEditor((s) => s.playing), live = useEditor((s) => s.live);
   if (!document.guides) return <First to="plant" label="Go to Plant">There is no hair to move. Plant guides first.</First>;
   const { sway } = document, edit = useEditor.getState().edit;
   const field = (n: keyof typeof SWAY_PARAMETERS, physical?: string): ReactNode => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} physical={physical} />;
@@ -31,13 +32,18 @@ export function SwayPanel({ document }: PanelProps) {
   const carriers = [{ value: '', label: 'nothing', help: 'The character moves by itself: its hair feels all of its travel and turning.' }, ...session.character.nodes.map((_, i) => nodeKey(session.character, i)).map((value) => ({ value, label: value, help: 'Its travel and turning reach the hair only as far as the shares below say.' }))];
   return (
     <>
-      <Question title="Let it move" aside={fresh && run.state !== 'none' ? <span className="num text-faint">{run.state === 'running' ? `${run.proof?.frames.length ?? 0} / ${total}` : 'computed'}</span> : undefined}>
+      <Question title="Let it move" aside={fresh && run.state !== 'none' && !live.on ? <span className="num text-faint">{run.state === 'running' ? `${run.proof?.frames.length ?? 0} / ${total}` : 'computed'}</span> : undefined}>
         <div className="flex gap-2">
-          <Button primary data-testid="run" onClick={() => { session.restartRun(); useEditor.setState({ frame: document.shot.start, playing: true }); }}>{fresh && run.state === 'done' ? <RotateCw size={14} /> : <Play size={14} />}{fresh && run.state !== 'none' ? 'Run again' : 'Run'}</Button>
-          {run.state === 'running' ? <Button onClick={() => { session.stopRun(); useEditor.setState({ playing: false }); }}><CircleStop size={14} />Stop</Button> : <Button onClick={() => { session.startRun(); useEditor.setState({ playing: !playing }); }}>{playing ? 'Pause' : 'Play'}</Button>}
+          <Button primary data-testid="run" disabled={!sway.on} onClick={() => { session.runs.restart(); useEditor.setState({ shownTake: null, frame: document.shot.start, playing: true }); }}>{fresh && run.state === 'done' ? <RotateCw size={14} /> : <Play size={14} />}{fresh && run.state !== 'none' ? 'Run again' : 'Run'}</Button>
+          {run.state === 'running' ? <Button onClick={() => { session.runs.stop(); useEditor.setState({ playing: false }); }}><CircleStop size={14} />Stop</Button> : <Button disabled={live.on} onClick={() => { session.runs.start(); useEditor.setState({ playing: !playing }); }}>{playing ? 'Pause' : 'Play'}</Button>}
+          <Button data-testid="live" aria-pressed={live.on} disabled={!sway.on} onClick={() => { if (live.on) session.hands.stop(); else session.hands.start(); }} title="It goes on and on while you drag the character about and change settings (Shift L)"><Hand size={14} />{live.on ? 'Let go' : 'By hand'}</Button>
         </div>
         {run.state === 'running' && <div className="mt-2 h-1 rounded bg-edge"><div className="h-full rounded bg-copper" style={{ width: `${((run.proof?.frames.length ?? 0) / total) * 100}%` }} /></div>}
-        {!fresh && run.state === 'done' && <Note>The last run was made with other settings or other hair.</Note>}
+        {live.on && <LivePart />}
+        {!fresh && run.state === 'done' && !live.on && <Note>The last run was made with other settings or other hair.</Note>}
+        <div className="mt-1.5 flex flex-wrap items-center gap-x-3 gap-y-1"><Toggle label="Moves in this shot" help="Off: the hair of this groom is carried stiffly by the skin, and costs nothing." checked={sway.on} onChange={(v) => edit(v ? 'It moves' : 'It does not move', (x) => { x.sway.on = v; })} />
+          <button type="button" data-testid="wedge-open" className="ml-auto rounded px-1.5 text-copper hover:bg-lifted" onClick={() => session.wedges.open()}>fan a setting out …</button></div>
+        {document.otherShots.length > 0 && <OwnPart document={document} />}
       </Question>
       <Fold id="made" title="What is it made of?" summary={MATERIALS[sway.material].label}>
         <OneOf label="Material" testId="sway-material" options={MATERIAL_OPTIONS} value={sway.material} onChange={(v) => edit(`Material: ${MATERIALS[v].label}`, (x) => { x.sway.material = v; })} />
@@ -46,10 +52,11 @@ export function SwayPanel({ document }: PanelProps) {
       </Fold>
       <Fold id="holds" title="What holds it?" summary={`hold ${sway.hold}`}>
         <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
-        {field('hold')}{field('give')}{field('damping')}{field('bendDamping')}{field('gravity')}
-        <Note>Hold, give, stiffness and damping run from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
+        {field('hold')}{field('give')}{field('damping')}{field('bendDamping')}{field('spread')}{field('gravity')}
+        <Note>Hold, give, stiffness, damping and gap run from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
         <MapsPart />
       </Fold>
+      <SecondPart document={document} />
       <CollidersPart document={document} />
       <Fold id="loft" title="How does hair lie on hair?" summary={sway.loft > 0 ? `loft ${sway.loft}` : 'not at all'}>
         {field('loft')}{sway.loft > 0 && <>{field('loftSpacingMm')}{field('cohesion')}</>}
@@ -78,6 +85,50 @@ export function SwayPanel({ document }: PanelProps) {
         <Toggle label="Push filled strands out" help="While the picture rests, filled strands are lifted out of what they would pierce. What is handed over always is." checked={sway.pushFilled} onChange={(v) => edit(v ? 'Push filled strands out' : 'Leave filled strands', (x) => { x.sway.pushFilled = v; })} />
       </Fold>
     </>
+  );
+}
+
+/** What is done while the run goes on under the hand. */
+function LivePart() {
+  const { session } = useWorkshop(), live = useEditor((s) => s.live), tool = useEditor((s) => s.swayTool), set = (change: Partial<typeof live>): void => useEditor.setState({ live: { ...useEditor.getState().live, ...change } });
+  return (
+    <div className="mt-2 rounded-md border border-edge px-2 py-1.5" data-testid="live-part">
+      <div className="flex items-center gap-1.5">
+        <Choice label="The clip" value={live.mode} onChange={(mode) => set({ mode })} options={[{ value: 'play', label: 'clip goes on', help: 'The animation plays round and round.' }, { value: 'hold', label: 'pose stays', help: 'The animation stands still in this frame; only your hand moves the character.' }]} />
+        <span className="ml-auto flex"><IconButton label={live.paused ? 'Go on' : 'Pause'} onClick={() => session.hands.pause(!live.paused)}>{live.paused ? <Play size={13} /> : <CircleStop size={13} />}</IconButton><IconButton label="One frame on" disabled={!live.paused} onClick={() => session.hands.step()}><StepForward size={13} /></IconButton><IconButton label="Back to where it was" onClick={() => session.hands.letGo()}><Undo2 size={13} /></IconButton></span>
+      </div>
+      <OneOf label="Held by" testId="live-node" value={String(live.node)} onChange={(v) => set({ node: Number(v) })} options={session.hands.places().map(({ node, label }) => ({ value: String(node), label, help: 'What the hand moves; all that hangs on it goes along.' }))} />
+      <div className="mt-1 flex items-center gap-1.5 text-soft"><Choice label="A drag" value={tool.name === 'hand' ? tool.how : 'look'} onChange={(how) => useEditor.setState({ swayTool: how === 'look' ? { name: 'look' } : { name: 'hand', how } })} options={[{ value: 'move', label: 'moves', help: 'A drag moves it in the plane of the view; with Shift it turns it.' }, { value: 'turn', label: 'turns', help: 'A drag turns it; with Shift it moves it.' }, { value: 'look', label: 'looks', help: 'A drag turns the view, as elsewhere.' }]} /><span className="ml-auto" /><Choice label="Speed" value={String(live.speed)} onChange={(v) => set({ speed: Number(v) })} options={[{ value: '1', label: '1', help: 'At the clip’s speed, if this machine keeps up.' }, { value: '0.5', label: '½', help: 'Half as fast.' }, { value: '0.25', label: '¼', help: 'A quarter as fast.' }]} /></div>
+      <Note>Settings count from the next frame on. Nothing of this is kept; Run keeps a take.</Note>
+    </div>
+  );
+}
+
+/** Which settings this shot has otherwise than the groom's other shots. */
+function OwnPart({ document }: PanelProps) {
+  const onlyHere = useEditor((s) => s.onlyHere), own = ownSettings(document), edit = useEditor.getState().edit, label = (k: string): string => (k in SWAY_PARAMETERS ? SWAY_PARAMETERS[k as keyof typeof SWAY_PARAMETERS].label : k);
+  return (
+    <div className="mt-1.5 border-t border-line pt-1.5 text-soft">
+      <div className="flex items-center gap-2"><span>Changes count in</span><Choice label="Changes of movement count in" value={onlyHere ? 'here' : 'all'} onChange={(v) => useEditor.setState({ onlyHere: v === 'here' })} options={[{ value: 'all', label: 'all shots', help: 'A setting is the same in all shots of this groom, unless one has its own.' }, { value: 'here', label: 'this shot', help: 'What you change from now on is this shot’s own; the other shots keep what they have.' }]} /></div>
+      {own.length > 0 && <ul data-testid="own-settings" className="mt-1 flex flex-wrap gap-1">{own.map((k) => <li key={k}><button type="button" title="As in the other shots again" className="rounded border border-copper px-1.5 text-[12px] text-copper hover:bg-lifted" onClick={() => edit(`${label(k)} shared again`, (d) => shareAgain(d, k))}>{label(k)} ×</button></li>)}</ul>}
+    </div>
+  );
+}
+
+/** A second set of settings, where the region map is dark. */
+function SecondPart({ document }: PanelProps) {
+  const { second } = document.sway, edit = useEditor.getState().edit, tool = useEditor((s) => s.swayTool);
+  return (
+    <Fold id="second" title="Where is it otherwise?" summary={second ? 'two sets' : 'nowhere'}>
+      <Toggle label="A second set of settings" help="Where the region map is dark the second set holds, where it is light the first; between, the two blend." checked={second !== null} onChange={(v) => edit(v ? 'A second set of settings' : 'One set of settings', (d) => { d.sway.second = v ? Object.fromEntries(SECOND_SET.map((k) => [k, d.sway[k]])) as typeof d.sway.second : null; })} />
+      {second && (
+        <>
+          {SECOND_SET.map((k) => <NumberField key={k} testId={`second-${k}`} parameter={{ ...SWAY_PARAMETERS[k], fallback: document.sway[k] }} value={second[k]} onChange={(v) => edit(`${SWAY_PARAMETERS[k].label}, second set`, (d) => { if (d.sway.second) d.sway.second[k] = v; }, `second.${k}`)} onCommit={() => useEditor.getState().endStep()} />)}
+          <div className="mt-1"><Button data-testid="paint-region-open" onClick={() => useEditor.setState({ swayTool: tool.name === 'paint' && tool.map === 'region' ? { name: 'look' } : { name: 'paint', map: 'region', value: 0 } })}>{tool.name === 'paint' && tool.map === 'region' ? 'Done painting' : 'Paint the region'}</Button></div>
+          {!document.sway.maps.region && <Note>The region map is light everywhere as yet: paint dark where the second set shall hold.</Note>}
+        </>
+      )}
+    </Fold>
   );
 }
 

@@ -1,12 +1,16 @@
 /** Every action by name: the command box, the keys and the buttons all use this list. */
 import { PLOT_MAPS, defaultFill, defaultSway, type PlotMap } from '../../core/document/schema';
+import { limitOf, MEASURES } from '../../core/document/proof';
+import { figureOf, worstList } from '../../core/proof/judge';
+import { TROUBLE_NAMES, TROUBLES } from '../../core/proof/remedies';
 import { addShot, openShot, shotNames } from '../../core/document/shots';
 import { ALL_ROUND } from '../../core/fill/coverage';
 import { TREATMENT_NAMES, TREATMENTS } from '../../core/fill/treatments';
 import { RIGS, type Rig } from '../view/lights';
 import type { Session } from './session';
 import { STAGE_NAMES } from './stages';
-import { COMB_TOOLS, STAGES, useEditor, type CombTool, type ViewName } from './store';
+import { CHARTED, MEASURED_STRANDS, saveProof } from './proof-files';
+import { COMB_TOOLS, HEATS, STAGES, useEditor, type CombTool, type ViewName } from './store';
 import { pasteRemembered, rememberedStyle, rememberStyle } from './style-clipboard';
 import { setTheme } from '../components/theme';
 
@@ -42,7 +46,7 @@ export function buildActions(session: Session, tell: (message: string) => void):
   const look = (name: ViewName): void => useEditor.setState({ viewRequest: { name, count: state().viewRequest.count + 1 } });
   return [
     ...STAGES.map((stage, i): Action => ({ id: `stage-${stage}`, name: `Go to ${STAGE_NAMES[stage]}`, group: 'Stages', keys: String(i + 1), combo: [String(i + 1)], enabled: always, run: () => useEditor.setState({ stage }) })),
-    { id: 'play', name: 'Play or pause', group: 'Time', keys: 'Space', combo: [' '], enabled: always, run: () => { if (!state().playing && state().stage === 'sway') session.startRun(); useEditor.setState({ playing: !state().playing }); } },
+    { id: 'play', name: 'Play or pause', group: 'Time', keys: 'Space', combo: [' '], enabled: always, run: () => { if (!state().playing && state().stage === 'sway') session.runs.start(); useEditor.setState({ playing: !state().playing }); } },
     { id: 'next', name: 'Next frame', group: 'Time', keys: '→', combo: ['arrowright'], enabled: always, run: () => step(1) },
     { id: 'previous', name: 'Previous frame', group: 'Time', keys: '←', combo: ['arrowleft'], enabled: always, run: () => step(-1) },
     { id: 'first', name: 'First frame', group: 'Time', keys: 'Home', combo: ['home'], enabled: always, run: () => step(-1e9) },
@@ -89,9 +93,24 @@ export function buildActions(session: Session, tell: (message: string) => void):
     }),
     { id: 'shot-add', name: 'Another shot like this one', group: 'Shots', enabled: always, run: () => state().edit('Another shot', (d) => addShot(d, d.shotName)) },
     { id: 'shot-next', name: 'Open the next shot', group: 'Shots', enabled: () => (document()?.otherShots.length ?? 0) > 0, run: () => { const d = document()!, names = shotNames(d), next = names[(names.indexOf(d.shotName) + 1) % names.length]; state().edit(`Shot ${next}`, (draft) => openShot(draft, next)); } },
-    { id: 'run', name: 'Run the movement again', group: 'Movement', keys: 'Shift R', combo: ['shift+r'], enabled: hasGuides, run: () => { useEditor.setState({ stage: 'sway', playing: true, frame: document()!.shot.start }); session.restartRun(); } },
-    { id: 'run-stop', name: 'Stop the run', group: 'Movement', enabled: () => state().run.state === 'running', run: () => session.stopRun() },
+    { id: 'run', name: 'Run the movement again', group: 'Movement', keys: 'Shift R', combo: ['shift+r'], enabled: hasGuides, run: () => { useEditor.setState({ stage: 'sway', playing: true, frame: document()!.shot.start }); session.runs.restart(); } },
+    { id: 'run-stop', name: 'Stop the run', group: 'Movement', enabled: () => state().run.state === 'running', run: () => session.runs.stop() },
     { id: 'worst', name: 'Go to the worst frame', group: 'Movement', keys: 'W', combo: ['w'], enabled: () => !!state().run.proof?.frames.length, run: () => goToWorst() },
+    { id: 'live', name: 'Move it by hand while it runs, or stop', group: 'Movement', keys: 'Shift L', combo: ['shift+l'], enabled: hasGuides, run: () => { if (state().live.on) session.hands.stop(); else { useEditor.setState({ stage: 'sway' }); session.hands.start(); } } },
+    { id: 'live-hold', name: 'By hand: the pose stays, or the clip goes on', group: 'Movement', enabled: () => state().live.on, run: () => useEditor.setState({ live: { ...state().live, mode: state().live.mode === 'hold' ? 'play' : 'hold' } }) },
+    { id: 'live-back', name: 'By hand: back to where it was', group: 'Movement', enabled: () => state().live.on, run: () => session.hands.letGo() },
+    { id: 'wedge', name: 'Fan a setting out into takes', group: 'Movement', enabled: hasGuides, run: () => session.wedges.open() },
+    { id: 'shot-check', name: 'Check all shots', group: 'Shots', enabled: hasGuides, run: () => useEditor.setState({ board: 'shots', stage: 'proof' }) },
+    { id: 'shots-run', name: 'Run all shots that are out of date', group: 'Shots', enabled: hasGuides, run: () => { useEditor.setState({ board: 'shots', stage: 'proof' }); trying(session.shots.run()); } },
+    { id: 'take-pin', name: 'Pin the take that is shown, or let it age', group: 'Takes', enabled: () => session.takes.shownProof()?.take !== undefined, run: () => { const take = session.takes.shownProof()!.take!; trying(session.takes.change(take.id, { pinned: !take.pinned })); } },
+    { id: 'take-restore', name: 'Put back the settings of the take that is shown', group: 'Takes', enabled: () => state().shownTake !== null, run: () => trying(session.takes.restore(state().shownTake!)) },
+    { id: 'take-leave', name: 'Back from the take to the run', group: 'Takes', enabled: () => state().shownTake !== null, run: () => trying(session.takes.show(null)) },
+    { id: 'compare-off', name: 'Take the take away that is laid over', group: 'Takes', enabled: () => state().compare !== null, run: () => trying(session.takes.layOver(null)) },
+    { id: 'proof-csv', name: 'Save the proof as CSV', group: 'Hand-over', enabled: () => session.takes.shownProof() !== null, run: () => saveProof(session) },
+    { id: 'filled-depth', name: 'Measure filled strands', group: 'Movement', enabled: () => session.takes.shownProof() !== null && session.filled !== null && state().measuring === null, run: () => trying(session.takes.measureFilled(Math.min(session.document.fill.preview, MEASURED_STRANDS))) },
+    ...TROUBLE_NAMES.map((trouble): Action => ({ id: `mend-${trouble}`, name: `Mend: ${TROUBLES[trouble].title.toLowerCase()}`, group: 'Remedies', enabled: () => session.takes.shownProof() !== null, run: () => { useEditor.setState({ stage: 'proof' }); session.mend.choose(trouble, ''); } })),
+    ...HEATS.map((heat): Action => ({ id: `heat-${heat}`, name: heat === 'none' ? 'No heat on the hair' : `Heat on the hair: ${MEASURES[heat].label.toLowerCase()}`, group: 'View', enabled: hasGuides, run: () => useEditor.setState({ heat }) })),
+    ...CHARTED.map((chart): Action => ({ id: `chart-${chart}`, name: `Chart: ${MEASURES[chart].label.toLowerCase()}`, group: 'Time', enabled: hasGuides, run: () => useEditor.setState({ strip: 'chart', chart }) })),
     { id: 'sway-reset', name: 'Reset all movement settings', group: 'Movement', enabled: always, run: () => state().edit('Reset movement settings', (d) => { d.sway = defaultSway(); }) },
     { id: 'cover-round', name: 'Look all round for skin that shows', group: 'Groom', enabled: () => session.filled !== null, run: () => { useEditor.setState({ stage: 'fill' }); session.cover(ALL_ROUND.map((d) => [...d]), 'round'); } },
     ...TREATMENT_NAMES.map((kind): Action => ({ id: `treatment-${kind}`, name: `Add a treatment: ${TREATMENTS[kind].label.toLowerCase()}`, group: 'Groom', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'fill' }); session.fillDesk.add(kind); } })),
@@ -102,28 +121,25 @@ export function buildActions(session: Session, tell: (message: string) => void):
     ...(Object.keys(RIGS) as Rig[]).map((rig): Action => ({ id: `light-${rig}`, name: `Light: ${RIGS[rig].label.toLowerCase()}`, group: 'View', enabled: always, run: () => useEditor.setState({ light: { ...state().light, rig } }) })),
     { id: 'turntable', name: 'Turntable on or off', group: 'View', enabled: always, run: () => useEditor.setState({ light: { ...state().light, turning: !state().light.turning } }) },
     { id: 'fill-reset', name: 'Reset all filling settings', group: 'Groom', enabled: always, run: () => state().edit('Reset filling settings', (d) => { d.fill = defaultFill(); }) },
-    { id: 'bake', name: 'Bake the range', group: 'Hand-over', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'bake' }); trying(session.bake()); } },
+    { id: 'bake', name: 'Bake the range', group: 'Hand-over', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'bake' }); trying(session.bakes.bake()); } },
     ...views.map(([name, label]): Action => ({ id: `view-${name}`, name: `View: ${label}`, group: 'View', enabled: always, run: () => look(name) })),
     { id: 'show-hair', name: 'Show or hide filled hair', group: 'View', keys: 'H', combo: ['h'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, hair: !state().show.hair } }) },
     { id: 'show-guides', name: 'Show or hide guides', group: 'View', keys: 'G', combo: ['g'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, guides: !state().show.guides } }) },
     { id: 'show-pills', name: 'Show or hide colliders', group: 'View', keys: 'P', combo: ['p'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, pills: !state().show.pills } }) },
     { id: 'show-marks', name: 'Show or hide contacts', group: 'View', keys: 'K', combo: ['k'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, marks: !state().show.marks } }) },
+    { id: 'show-groomed', name: 'Show or hide the groomed shape beside what moves', group: 'View', keys: 'J', combo: ['j'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, groomed: !state().show.groomed } }) },
     { id: 'theme', name: 'Switch between dark and light', group: 'View', enabled: always, run: () => setTheme(state().theme === 'peat' ? 'linen' : 'peat') },
     { id: 'commands', name: 'Find an action', group: 'Help', keys: 'Ctrl K', combo: ['ctrl+k'], enabled: always, run: () => useEditor.setState({ commandOpen: true }) },
     { id: 'keys', name: 'List of keys', group: 'Help', keys: '?', combo: ['?', 'shift+?'], enabled: always, run: () => useEditor.setState({ keysOpen: true }) },
   ];
 }
 
-/** Flies to the frame where the deepest (or, without depth, the most stretched) strand is. */
+/** Flies to the deepest strand, if it is beyond its limit; else to what is furthest beyond one; where nothing is, to the deepest or most stretched. */
 export function goToWorst(): void {
-  const { run, stage, bakeProof } = state(), proof = stage === 'bake' ? bakeProof : run.proof;
+  const { run, stage, bakeProof, takes, shownTake, limits } = state(), proof = stage === 'bake' ? bakeProof : (takes.find((t) => t.id === shownTake)?.proof ?? run.proof);
   if (!proof) return;
-  const shown = proof.frames.filter((f) => f.frame >= proof.start);
-  if (shown.length === 0) return;
-  const deepest = shown.reduce((a, b) => (b.depth > a.depth ? b : a));
-  const stretched = shown.reduce((a, b) => (b.stretch > a.stretch ? b : a));
-  const [frame, guide] = deepest.depth > 1e-5 ? [deepest.frame, deepest.depthGuide] : [stretched.frame, stretched.stretchGuide];
-  useEditor.setState({ frame, marked: guide, playing: false, stage: stage === 'sway' || stage === 'bake' ? stage : 'proof' });
+  const deepest = figureOf(proof, 'depth'), stretched = figureOf(proof, 'stretch'), tooDeep = deepest && deepest.value > limitOf('depth', limits) ? deepest : null, at = tooDeep ?? worstList(proof, limits, 1).find((w) => w.value > w.limit) ?? (deepest && deepest.value > 1e-5 ? deepest : stretched);
+  if (at) useEditor.setState({ frame: at.frame, marked: at.guide, playing: false, stage: stage === 'sway' || stage === 'bake' ? stage : 'proof' });
 }
 
 export const comboOf = (e: KeyboardEvent): string => {

@@ -3,7 +3,8 @@ import { z } from 'zod';
 import { importChoicesSchema, type ImportChoices } from '../../core/mesh/placement';
 import { setBytes, type NamedFile } from '../../formats/file-set';
 import { documentSchema, type GroomDocument } from '../../core/document/schema';
-import { measuresSchema, proofSchema, reportSchema, type Proof } from '../../core/document/proof';
+import { limitsSchema, measuresSchema, proofSchema, reportSchema, type Limits, type Proof } from '../../core/document/proof';
+import { takeSettingsSchema, type TakeSettings } from '../../core/document/take';
 
 export class ApiError extends Error {
   constructor(readonly status: number, readonly code: string, message: string, readonly details?: unknown) { super(message); }
@@ -47,11 +48,18 @@ export const saveGroom = (id: string, base: number, document: GroomDocument, lab
 export const copyGroom = (id: string, name: string, document: GroomDocument): Promise<string> =>
   send('POST', `/api/grooms/${id}/copy`, { name, document }, z.object({ groomId: z.string() })).then((r) => r.groomId);
 
-const takeSchema = z.object({ id: z.string(), motionKey: z.string(), proof: proofSchema, createdAt: z.string() }).nullable();
+const takeSchema = z.object({
+  id: z.string(), name: z.string(), shotName: z.string(), motionKey: z.string(), proof: proofSchema, pinned: z.boolean(), bytes: z.number(), hasFrames: z.boolean(), hasStrip: z.boolean(), createdAt: z.string(), settings: takeSettingsSchema.nullable(),
+});
 export type Take = z.infer<typeof takeSchema>;
-/** With a key: of just that movement. */
-export const newestTake = (groomId: string, key?: string): Promise<Take> => get(`/api/grooms/${groomId}/takes${key ? `?key=${key}` : ''}`, takeSchema);
-export async function addTake(groomId: string, motionKey: string, proof: Proof): Promise<void> { await send('POST', `/api/grooms/${groomId}/takes`, { motionKey, proof }, z.object({ id: z.string() })); }
+/** The newest first. */
+export const listTakes = (groomId: string): Promise<Take[]> => get(`/api/grooms/${groomId}/takes`, z.array(takeSchema));
+export const addTake = (groomId: string, take: { motionKey: string; name: string; shotName: string; proof: Proof; settings: TakeSettings | null; frames: string | null; strip: string | null; bytes: number }): Promise<Take> => send('POST', `/api/grooms/${groomId}/takes`, take, takeSchema);
+export const changeTake = (id: string, change: { name?: string; pinned?: boolean; proof?: Proof }): Promise<Take> => send('PATCH', `/api/takes/${id}`, change, takeSchema);
+export async function deleteTake(id: string): Promise<void> { await call(`/api/takes/${id}`, { method: 'DELETE' }); }
+export const takeFrames = (id: string): Promise<Uint8Array> => bytes(`/api/takes/${id}/frames`);
+export const showLimits = (productionId: string): Promise<Limits> => get(`/api/productions/${productionId}/limits`, limitsSchema);
+export const setLimits = (productionId: string, limits: Limits): Promise<Limits> => send('PUT', `/api/productions/${productionId}/limits`, limits, limitsSchema);
 
 const bakeSchema = z.object({
   id: z.string(), groomId: z.string(), motionKey: z.string(), startFrame: z.number(), endFrame: z.number(), preRoll: z.number(), guideCount: z.number(), pointCount: z.number(),

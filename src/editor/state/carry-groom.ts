@@ -2,6 +2,7 @@
 import { bufferId, bytesOf, packPlanting } from '../../core/document/buffers';
 import { plantKey } from '../../core/document/proof';
 import { noMaps, type BufferId, type GroomDocument, type PlotMap, type SwayMap } from '../../core/document/schema';
+import { clearSwayMaps } from '../../core/document/shots';
 import { styleThrough } from '../../core/document/style';
 import { carryFlow, carryOver, turnedShape, type CarriedOver } from '../../core/groom/carry-over';
 import { packMap } from '../../core/groom/skin-grid';
@@ -26,7 +27,7 @@ export async function carryGroom(session: Session, characterId: string): Promise
   const store = async (bytes: Uint8Array): Promise<BufferId> => { const id = bufferId(bytes); await api.putBuffer(id, bytes); return id; };
   const next = structuredClone(document) as GroomDocument;
   next.plot = { mesh: mesh.name, faces: await store(bytesOf(r.faces)), maps: noMaps(), flow: r.same ? document.plot.flow : session.desk.flow.length > 0 ? await store(bytesOf(carryFlow(session.desk.flow, to))) : null };
-  next.sway.maps = { hold: null, give: null, loft: null };
+  clearSwayMaps(next);
   for (const [k, name] of names.entries()) { const id = await store(packMap(r.maps[k])); if ('plot' in name) next.plot.maps[name.plot] = id; else next.sway.maps[name.sway] = id; }
   const made = new Map<BufferId, Uint8Array>(), style = styleThrough((id) => session.buffers.get(id), (bytes) => { const id = bufferId(bytes); made.set(id, bytes); return id; }, document.guides.style, guides.pointCount, (g) => g, (shape, g) => turnedShape(shape, session.restSurface.normal(guides.planting.faces[g]), to.normal(r.planting.faces[g])));
   for (const bytes of made.values()) await store(bytes);

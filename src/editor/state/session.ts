@@ -5,7 +5,7 @@
 import { bufferId, floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
 import { jump } from '../../core/document/edits';
 import { buffersOf, type BufferId, type GroomDocument, type SwayMap } from '../../core/document/schema';
-import { motionKey, type Proof } from '../../core/document/proof';
+import { motionKey } from '../../core/document/proof';
 import type { FillOrder } from '../../core/fill/open-fill';
 import type { FilledStrands } from '../../core/fill/strands';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
@@ -13,20 +13,25 @@ import { lengthsOf, polylineLength } from '../../core/groom/polyline';
 import { clipTime, leadingNodes, poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
 import type { ColliderSet } from '../../core/sway/colliders';
-import { CONTROL_WORDS, couplingNumbers, giveUp } from '../../core/sway/coupling';
 import type { Pill } from '../../core/sway/pills';
 import { tiedPoints, tieMotion } from '../../core/sway/ties';
-import { isCoupled } from '../../core/sway/run';
-import type { FrameMeasures, StartReport } from '../../core/sway/run';
-import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../../core/sway/shares';
-import type { FillReply, FillRequest, SwayReply, SwayRequest } from '../../workers/messages';
+import { applyHand } from '../../core/mesh/hand';
+import type { FillReply, FillRequest } from '../../workers/messages';
 import * as api from './api';
+import { BakeDesk } from './bake-desk';
 import { BufferStore } from './buffer-store';
 import { CombDesk } from './comb-desk';
 import { CurveDesk } from './curve-desk';
 import { FillDesk } from './fill-desk';
+import { HandsDesk } from './hands-desk';
+import { MendDesk } from './mend-desk';
 import { MAP_NAMES, PlantDesk, type MapName } from './plant-desk';
-import { NO_RUN, useEditor, type EditorState } from './store';
+import { RunDesk } from './run-desk';
+import { ShotDesk } from './shot-desk';
+import { NO_RUN, NO_TAKES, useEditor, type EditorState } from './store';
+import { TakeDesk } from './take-desk';
+import { TrialDesk } from './trial-desk';
+import { WedgeDesk } from './wedge-desk';
 
 export interface Guides {
   planting: Planting;
@@ -38,16 +43,6 @@ export interface Guides {
 }
 
 export interface Filled { strands: FilledStrands; frames: Float64Array; /** Of frozen filling: shapes between the combed guides (`FillShapes.X`). */ shapes: Float32Array<ArrayBuffer> | null }
-
-/** Workers of a live run at most, and the fewest guides worth one of their own. */
-const MOST_SHARES = 6, FEWEST_IN_SHARE = 24;
-
-/** Runs of other settings that are kept to compare, and their bytes together at most. */
-const MOST_KEPT_RUNS = 6, MOST_KEPT_BYTES = 512 << 20;
-/** Frames of a longer run come by messages, one at a time. */
-const MOST_SHARED_BYTES = 1 << 30;
-
-const NO_REPORT: StartReport = { guides: 0, cut: 0, heldShare: 0, beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, pills: 0, shells: 0, bodies: 0, notes: [], kernel: 'float64', plan: { substeps: 0, passes: 0, error: 0, because: 'asked' } };
 
 type Listener = () => void;
 
@@ -70,23 +65,25 @@ export class Session {
   skin: Float64Array;
   /** 7 × guides at the play head. */
   motions = new Float64Array(0);
-  /** Computed frames of the live run, and of the bake that is shown. */
-  live = new Map<number, Float32Array>();
-  /** Contacts that press in the frames of the live run; `MARK_NUMBERS` each. */
-  marks = new Map<number, Float32Array>();
-  readonly baked = new Map<number, Float32Array>();
+  readonly runs: RunDesk;
+  readonly takes: TakeDesk;
+  readonly trials: TrialDesk;
+  readonly hands: HandsDesk;
+  readonly mend = new MendDesk(this);
+  readonly wedges = new WedgeDesk(this);
+  readonly shots = new ShotDesk(this);
+  readonly bakes = new BakeDesk(this);
+  onTrouble: ((message: string) => void) | null = null;
+  onTold: ((message: string) => void) | null = null;
   saveNow: () => Promise<boolean> = () => Promise.resolve(false);
 
   private readonly listeners = new Set<Listener>();
-  private readonly swayWorkers: Worker[];
   private readonly fillWorker: Worker;
-  private runNumber = 0;
   private fillNumber = 0;
   private fillTimer: ReturnType<typeof setTimeout> | undefined;
   private fillKey = '';
   private surfaceFrame = NaN;
   private posedSurface: Surface | null = null;
-  private pollTimer: ReturnType<typeof setTimeout> | undefined;
   private readonly unsubscribe: () => void;
   private closed = false;
 
@@ -98,11 +95,12 @@ export class Session {
     this.rest = restPositions(character, this.mesh);
     this.skin = this.rest.slice();
     this.restSurface = new Surface(this.rest, this.mesh.triangles);
-    this.swayWorkers = Array.from({ length: Math.max(1, Math.min(MOST_SHARES, (navigator.hardwareConcurrency || 2) - 1)) }, () => new Worker(new URL('../../workers/sway.worker.ts', import.meta.url), { type: 'module' }));
+    this.runs = new RunDesk(this, packed);
+    this.trials = new TrialDesk(packed);
+    this.takes = new TakeDesk(this);
+    this.hands = new HandsDesk(this);
     this.fillWorker = new Worker(new URL('../../workers/fill.worker.ts', import.meta.url), { type: 'module' });
-    for (const w of this.swayWorkers) w.onmessage = (e: MessageEvent<SwayReply>) => this.onSway(e.data);
     this.fillWorker.onmessage = (e: MessageEvent<FillReply>) => this.onFill(e.data);
-    this.toSway({ kind: 'character', packed });
     this.toFill({ kind: 'surface', positions: this.rest, triangles: this.mesh.triangles });
     this.toFill({ kind: 'character', packed });
     this.desk = new PlantDesk(this, (bytes) => this.keep(bytes), (m) => this.toFill(m));
@@ -124,9 +122,10 @@ export class Session {
     useEditor.getState().open(groom);
     session.adoptDocument(groom.document);
     session.setFrame(groom.document.shot.start);
-    const [take, bakes] = await Promise.all([api.newestTake(groomId), api.listBakes(groomId)]);
-    if (take) useEditor.setState({ run: { ...NO_RUN, state: 'done', key: take.motionKey, proof: take.proof, head: take.proof.end } });
-    session.takeBakes(bakes);
+    const [takes, bakes, limits] = await Promise.all([api.listTakes(groomId), api.listBakes(groomId), api.showLimits(groom.production.id)]);
+    useEditor.setState({ takes, limits });
+    session.takes.showNewest();
+    session.bakes.take(bakes);
     return session;
   }
 
@@ -134,12 +133,13 @@ export class Session {
     this.closed = true;
     this.combDesk.forget();
     this.unsubscribe();
-    this.abandon();
-    for (const w of this.swayWorkers) w.terminate();
+    this.hands.close();
+    this.runs.close();
+    this.trials.close();
+    this.bakes.close();
     this.fillWorker.terminate();
-    clearTimeout(this.pollTimer);
     clearTimeout(this.fillTimer);
-    useEditor.setState({ groom: null, history: null, run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1, bringing: null, fillTool: 'look', still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 } });
+    useEditor.setState({ groom: null, history: null, run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1, bringing: null, fillTool: 'look', still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 } });
   }
 
   onChange(listener: Listener): () => void {
@@ -148,7 +148,7 @@ export class Session {
   }
   changed(): void { for (const l of this.listeners) l(); }
 
-  private async need(id: BufferId): Promise<void> {
+  async need(id: BufferId): Promise<void> {
     if (this.buffers.has(id)) return;
     this.buffers.set(id, await api.getBuffer(id));
     this.buffers.onServer.add(id);
@@ -165,7 +165,6 @@ export class Session {
     const missing = buffersOf(document).filter((id) => !this.buffers.has(id));
     return missing.length === 0 ? null : Promise.all(missing.map((id) => this.need(id)));
   }
-  private toSway(message: SwayRequest, worker?: Worker): void { for (const w of worker ? [worker] : this.swayWorkers) w.postMessage(message); }
   private toFill(message: FillRequest): void { this.fillWorker.postMessage(message); }
   get document(): GroomDocument { return useEditor.getState().history!.document; }
   get clip(): Clip | null { return this.character.clips.find((c) => c.name === this.document.shot.clip) ?? null; }
@@ -210,7 +209,7 @@ export class Session {
     // a cage that is left standing has its shape taken
     if ((state.stage !== before.stage || state.comb.tool !== before.comb.tool) && before.stage === 'comb' && before.comb.tool === 'cage') queueMicrotask(() => this.combDesk.cage.take());
     if (state.frame !== before.frame || (state.stage !== before.stage && state.comb.bindPose) || (state.bringing === null) !== (before.bringing === null)) this.setFrame(state.frame);
-    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.comb !== before.comb || state.selected !== before.selected || state.swayTool !== before.swayTool || state.fillTool !== before.fillTool || state.light !== before.light || state.cards !== before.cards || state.playing !== before.playing || state.marked !== before.marked) this.changed();
+    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.comb !== before.comb || state.selected !== before.selected || state.swayTool !== before.swayTool || state.heat !== before.heat || state.shownTake !== before.shownTake || state.compare !== before.compare || state.fillTool !== before.fillTool || state.light !== before.light || state.cards !== before.cards || state.playing !== before.playing || state.marked !== before.marked) this.changed();
   }
 
   /** Shapes of the guides as the stage and the chosen layer have them. */
@@ -243,21 +242,18 @@ export class Session {
       this.setFrame(useEditor.getState().frame, true);
     }
     if (document.shot !== before?.shot) this.setFrame(useEditor.getState().frame, true);
-    if (before && useEditor.getState().run.state === 'running' && this.key !== useEditor.getState().run.key) this.restartRun();
-    else if (before && this.kept.size > 0) this.recall();
-    if (before && document.shotName !== before.shotName && !before.otherShots.every((o) => document.otherShots.includes(o))) void this.openTake(document.shot);
+    if (before) this.runs.follow();
+    if (before && document.shotName !== before.shotName && !before.otherShots.every((o) => document.otherShots.includes(o))) this.openShot(document.shot);
     // what was seen of the skin is of the hair before
     if (before && this.bareFaces && (document.fill !== before.fill || document.guides !== before.guides || document.plot !== before.plot)) this.uncover();
     this.scheduleFill(before === undefined ? 0 : 120);
   }
 
-  /** Another shot is open: within its frames, with the proof it has. */
-  private async openTake({ start, end }: GroomDocument['shot']): Promise<void> {
-    const { frame, run } = useEditor.getState(), key = this.key;
+  /** Another shot is open: within its frames, with the take it has. */
+  private openShot({ start, end }: GroomDocument['shot']): void {
+    const { frame } = useEditor.getState();
     if (frame < start || frame > end) queueMicrotask(() => { if (!this.closed) useEditor.setState({ frame: start }); });
-    if (run.state === 'running' || run.key === key) return;
-    const take = await api.newestTake(this.groom.id, key).catch(() => null), now = useEditor.getState().run;
-    if (take && !this.closed && this.key === key && now.key !== key && now.state !== 'running') useEditor.setState({ run: { ...NO_RUN, state: 'done', key, proof: take.proof, head: take.proof.end } });
+    queueMicrotask(() => { if (!this.closed) this.takes.showNewest(); });
   }
 
   /** The plot is on another mesh of the character from now on. */
@@ -283,6 +279,7 @@ export class Session {
     // curves are placed against the rest pose
     const { shot } = this.document, clip = useEditor.getState().bringing || this.bindPose ? null : this.clip;
     this.pose = poseCharacter(this.character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
+    applyHand(this.pose, this.character, this.hands.hand);
     skinPositions(this.character, this.mesh, this.pose, this.skin);
     this.surfaceFrame = NaN;
     if (this.guides) {
@@ -350,27 +347,61 @@ export class Session {
     this.toFill({ kind: 'push', key, nodes, nodeCount: this.filled?.strands.nodes ?? 16, count, pose: this.pose.slice(), hidden, settings: sway });
   }
 
-  private mapBuffers(): Partial<Record<SwayMap, Uint8Array>> {
-    return Object.fromEntries(Object.entries(this.document.sway.maps).flatMap(([name, id]) => { const bytes = id ? this.buffers.get(id) : undefined; return bytes ? [[name, bytes]] : []; }));
+  mapBuffers(document = this.document): Partial<Record<SwayMap, Uint8Array>> {
+    return Object.fromEntries(Object.entries(document.sway.maps).flatMap(([name, id]) => { const bytes = id ? this.buffers.get(id) : undefined; return bytes ? [[name, bytes]] : []; }));
+  }
+  /** What a worker needs for a run of a document. */
+  forWorker(document = this.document): { document: GroomDocument; planting: Uint8Array; offsets: Uint8Array; maps: Partial<Record<SwayMap, Uint8Array>> } {
+    const g = document.guides!;
+    return { document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, maps: this.mapBuffers(document) };
+  }
+  /** The groomed shape in the rest pose, 3 × points, m. */
+  groomedShape(): Float64Array {
+    const { guides } = this, out = new Float64Array(guides?.offsets.length ?? 0);
+    if (!guides) return out;
+    const motions = new Float64Array(7 * guides.planting.faces.length);
+    rootMotionsInto(motions, guides.planting, guides.frames, this.rest, this.mesh.triangles);
+    placeGuides(guides.offsets, motions, guides.pointCount, out);
+    return out;
   }
 
   /** World points of the guides as the stage shows them, and where they come from. */
-  shownGuides(): { points: Float32Array; from: 'combed' | 'computed' | 'baked' } | null {
+  shownGuides(): { points: Float32Array; from: 'combed' | 'computed' | 'baked' | 'take' } | null {
     const { guides } = this;
     if (!guides) return null;
-    const { stage, frame, run, bakeId } = useEditor.getState();
-    const at = Math.round(frame);
-    if ((stage === 'sway' || stage === 'proof') && run.key === this.key) {
-      const points = this.live.get(at);
-      if (points && points.length === guides.offsets.length) return { points, from: 'computed' };
+    const { stage, frame, run, bakeId, shownTake } = useEditor.getState();
+    const at = Math.round(frame), moving = stage === 'sway' || stage === 'proof', fits = (points: Float32Array | undefined): points is Float32Array => points?.length === guides.offsets.length;
+    if (moving && this.hands.points && fits(this.hands.points)) return { points: this.hands.points, from: 'computed' };
+    if (moving && shownTake) {
+      const points = this.takes.frame(shownTake, at)?.points;
+      if (fits(points)) return { points, from: 'take' };
+    } else if (moving && run.key === this.key) {
+      const points = this.runs.live.get(at);
+      if (fits(points)) return { points, from: 'computed' };
     }
     if (stage === 'bake' && bakeId) {
-      const points = this.baked.get(at);
-      if (points && points.length === guides.offsets.length) return { points, from: 'baked' };
+      const points = this.bakes.frames.get(at);
+      if (fits(points)) return { points, from: 'baked' };
     }
     const points = new Float32Array(guides.offsets.length);
     placeGuides(guides.offsets, this.motions, guides.pointCount, points);
     return { points, from: 'combed' };
+  }
+  /** World points of the groomed shape in the present pose. */
+  groomedNow(): Float32Array {
+    const { guides } = this, points = new Float32Array(guides?.offsets.length ?? 0);
+    if (guides) placeGuides(guides.offsets, this.motions, guides.pointCount, points);
+    return points;
+  }
+  /** Points of the take that is laid over, in the present frame; null where there is none. */
+  comparedGuides(): Float32Array | null {
+    const { compare, frame, stage } = useEditor.getState(), points = compare && stage === 'proof' ? this.takes.frame(compare.take, Math.round(frame))?.points : null;
+    return points && points.length === this.guides?.offsets.length ? points : null;
+  }
+  /** Numbers of the strands in the present frame (`STRAND_NUMBERS` each); null where none are known. */
+  strandNumbers(): Float32Array | null {
+    const { shownTake, run, frame } = useEditor.getState(), at = Math.round(frame);
+    return (shownTake ? this.takes.frame(shownTake, at)?.strands : run.key === this.key ? this.runs.strands.get(at) : null) ?? null;
   }
 
   /** How accessories move that are worn on ties, from where the skin alone would carry them. */
@@ -390,6 +421,9 @@ export class Session {
     }
     return out;
   }
+  /** Asked of the view: to fly to a strand. */
+  onLook: ((guide: number) => void) | null = null;
+  lookAt(guide: number): void { this.onLook?.(guide); }
   /** Middle of all guide points that are shown, m. */
   middleOfHair(): [number, number, number] {
     const points = this.shownGuides()?.points, c: [number, number, number] = [0, 0, 0];
@@ -485,175 +519,4 @@ export class Session {
     } else return;
     this.changed();
   }
-
-  // ------------------------------------------------------------ the live run
-
-  /** Computes the range from its pre-roll, unless it is computed already. */
-  startRun(): void {
-    const { run } = useEditor.getState();
-    if (!this.document.guides) return;
-    if (run.key === this.key && (run.state === 'running' || (run.state === 'done' && this.live.size > 0))) return;
-    if (!this.recall()) this.restartRun();
-  }
-  /** Runs of other settings, newest last: to switch a collider off and on and compare at once. */
-  private readonly kept = new Map<string, { live: Map<number, Float32Array>; marks: Map<number, Float32Array>; run: EditorState['run'] }>();
-  private keepRun(): void {
-    const { run } = useEditor.getState();
-    if (run.state !== 'done' || this.live.size === 0) return;
-    this.kept.delete(run.key);
-    this.kept.set(run.key, { live: this.live, marks: this.marks, run });
-    const bytes = (): number => [...this.kept.values()].reduce((n, k) => n + [...k.live.values(), ...k.marks.values()].reduce((m, a) => m + a.byteLength, 0), 0);
-    while (this.kept.size > 1 && (this.kept.size > MOST_KEPT_RUNS || bytes() > MOST_KEPT_BYTES)) this.kept.delete(this.kept.keys().next().value!);
-  }
-  /** Shows a run that was made with the present settings, if it is still there. */
-  private recall(): boolean {
-    const kept = this.kept.get(this.key), { run } = useEditor.getState();
-    if (!kept || (run.key === this.key && this.live.size > 0)) return false;
-    this.live = kept.live;
-    this.marks = kept.marks;
-    useEditor.setState({ run: kept.run });
-    this.changed();
-    return true;
-  }
-  restartRun(): void {
-    const { document } = this, g = document.guides;
-    if (!g) return;
-    this.abandon();
-    this.live = new Map();
-    this.marks = new Map();
-    const { start, end, fps } = document.shot;
-    useEditor.setState({ run: { state: 'running', key: this.key, proof: { start, end, fps, report: { ...NO_REPORT, guides: g.count }, frames: [] }, rate: 0, head: start - document.bake.preRoll - 1 } });
-    const run = ++this.runNumber;
-    this.gathering.clear();
-    const first = start - document.bake.preRoll, room = end - first + 1, bytes = SharedFrames.bytes(3 * g.pointCount * g.count, room);
-    const shared = crossOriginIsolated && bytes <= MOST_SHARED_BYTES ? new SharedArrayBuffer(bytes) : null;
-    // strands that act on each other need memory in common, or one worker for all of them
-    const coupled = isCoupled(document.sway), alone = coupled && !crossOriginIsolated;
-    this.shares = shareBounds(g.count, alone ? 1 : Math.min(this.swayWorkers.length, Math.ceil(g.count / FEWEST_IN_SHARE)));
-    const coupling = coupled && !alone ? { memory: new SharedArrayBuffer(8 * couplingNumbers(g.count * g.pointCount)), control: new SharedArrayBuffer(4 * CONTROL_WORDS) } : undefined;
-    this.control = coupling ? new Int32Array(coupling.control) : null;
-    this.sharedFrames = shared && new SharedFrames(shared, 3 * g.pointCount * g.count, first, room);
-    this.report = null;
-    this.lastFrameAt = performance.now();
-    this.toSway({ kind: 'stop' });
-    this.shares.slice(0, -1).forEach((from, part) => this.toSway({
-      kind: 'run', run, part, from, to: this.shares[part + 1], shared, document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, maps: this.mapBuffers(), startFrame: start, endFrame: end, preRoll: document.bake.preRoll, bounds: this.shares, coupling,
-    }, this.swayWorkers[part]));
-  }
-  /** Words of the shares that run in step; set to let them go. */
-  private control: Int32Array | null = null;
-  private abandon(): void { if (this.control) giveUp(this.control); this.control = null; }
-  /** First guide of each worker's share, and the end; the memory they write to; frames of which some shares are still missing. */
-  private shares: number[] = [];
-  private sharedFrames: SharedFrames | null = null;
-  private readonly gathering = new Map<number, { points: Float32Array; parts: (FrameMeasures | undefined)[]; marks: Float32Array[]; missing: number }>();
-  private report: StartReport | null = null;
-  private lastFrameAt = 0;
-
-  stopRun(): void {
-    this.runNumber++;
-    this.abandon();
-    this.toSway({ kind: 'stop' });
-    const { run } = useEditor.getState();
-    if (run.state === 'running') useEditor.setState({ run: NO_RUN });
-    this.live = new Map();
-    this.marks = new Map();
-    this.changed();
-  }
-  private onSway(reply: SwayReply): void {
-    if (reply.run !== this.runNumber) return;
-    const { run } = useEditor.getState();
-    if (reply.kind === 'failed') {
-      useEditor.setState({ run: NO_RUN, playing: false, saveMessage: reply.message });
-      this.onTrouble?.(reply.message);
-      return;
-    }
-    if (!run.proof || !this.guides) return;
-    if (reply.kind === 'started') {
-      this.report = this.report ? joinReports(this.report, reply.report) : reply.report;
-      useEditor.setState({ run: { ...run, proof: { ...run.proof, report: this.report } } });
-      return;
-    }
-    const { frame } = reply.measures;
-    let whole = this.gathering.get(frame);
-    if (!whole) this.gathering.set(frame, (whole = { points: this.sharedFrames?.frame(frame) ?? new Float32Array(this.guides.offsets.length), parts: [], marks: [], missing: this.shares.length - 1 }));
-    if (reply.points) whole.points.set(reply.points, 3 * this.guides.pointCount * this.shares[reply.part]);
-    whole.parts[reply.part] = reply.measures;
-    whole.marks.push(reply.marks);
-    if (--whole.missing > 0) return;
-    this.gathering.delete(frame);
-    this.marks.set(frame, joined(whole.marks));
-    this.onFrame(whole.points, whole.parts.map((m) => m!).reduce(joinMeasures));
-  }
-  private onFrame(points: Float32Array, measures: FrameMeasures): void {
-    const { run } = useEditor.getState();
-    if (!run.proof) return;
-    this.live.set(measures.frame, points);
-    const now = performance.now(), ms = now - this.lastFrameAt;
-    this.lastFrameAt = now;
-    const rate = ms > 0 ? (run.rate > 0 ? 0.85 * run.rate + 150 / ms : 1000 / ms) : run.rate;
-    const proof = { ...run.proof, frames: [...run.proof.frames, measures] }, done = measures.frame >= proof.end;
-    useEditor.setState({ run: { ...run, state: done ? 'done' : 'running', rate, head: measures.frame, proof } });
-    if (Math.round(useEditor.getState().frame) === measures.frame) this.changed();
-    if (done) { this.keepRun(); void this.keepTake(run.key, proof); }
-  }
-  onTrouble: ((message: string) => void) | null = null;
-  onTold: ((message: string) => void) | null = null;
-  private async keepTake(key: string, proof: Proof): Promise<void> {
-    try { await api.addTake(this.groom.id, key, proof); }
-    catch (cause) { this.onTrouble?.(`The proof of this run could not be stored: ${cause instanceof Error ? cause.message : String(cause)}`); }
-  }
-
-  // ------------------------------------------------------------ bakes
-
-  private takeBakes(bakes: api.Bake[]): void {
-    const { bakeId } = useEditor.getState();
-    const newest = bakes.find((b) => b.state === 'done') ?? bakes[0];
-    useEditor.setState({ bakes });
-    if (bakes.some((b) => b.state === 'queued' || b.state === 'running')) this.pollSoon();
-    if (!bakeId || !bakes.some((b) => b.id === bakeId)) void this.showBake(newest?.id ?? null);
-  }
-  private pollSoon(): void {
-    clearTimeout(this.pollTimer);
-    this.pollTimer = setTimeout(() => { void this.refreshBakes(); }, 500);
-  }
-  async refreshBakes(): Promise<void> {
-    if (this.closed) return;
-    try {
-      const before = useEditor.getState().bakes, bakes = await api.listBakes(this.groom.id);
-      const ended = bakes.find((b) => b.state === 'done' && before.some((x) => x.id === b.id && x.state !== 'done'));
-      this.takeBakes(bakes);
-      if (ended) await this.showBake(ended.id);
-    } catch { this.pollSoon(); }
-  }
-  async bake(): Promise<void> {
-    if (!(await this.saveNow())) throw new Error('The groom could not be saved, so it was not baked.');
-    const bake = await api.startBake(this.groom.id);
-    useEditor.setState({ bakes: [bake, ...useEditor.getState().bakes] });
-    this.pollSoon();
-  }
-  async cancelBake(id: string): Promise<void> { await api.cancelBake(id); await this.refreshBakes(); }
-  async deleteBake(id: string): Promise<void> { await api.deleteBake(id); if (useEditor.getState().bakeId === id) useEditor.setState({ bakeId: null, bakeProof: null }); await this.refreshBakes(); }
-  /** Loads a bake's frames for playback. */
-  async showBake(id: string | null): Promise<void> {
-    this.baked.clear();
-    useEditor.setState({ bakeId: id, bakeProof: null });
-    const bake = useEditor.getState().bakes.find((b) => b.id === id);
-    if (!bake || bake.state !== 'done') { this.changed(); return; }
-    const frames = await api.bakeMeasures(bake.id);
-    useEditor.setState({ bakeProof: { start: bake.startFrame, end: bake.endFrame, fps: this.document.shot.fps, report: bake.report ?? { ...NO_REPORT, guides: bake.guideCount }, frames } });
-    for (let from = bake.startFrame; from <= bake.endFrame; from += 24) {
-      const part = await api.bakeFrames(bake.id, from, Math.min(bake.endFrame, from + 23));
-      if (useEditor.getState().bakeId !== id) return;
-      for (const [frame, points] of part) this.baked.set(frame, points);
-      this.changed();
-    }
-  }
-}
-
-function joined(parts: Float32Array[]): Float32Array {
-  const out = new Float32Array(parts.reduce((n, p) => n + p.length, 0));
-  let at = 0;
-  for (const p of parts) { out.set(p, at); at += p.length; }
-  return out;
 }

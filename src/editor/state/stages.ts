@@ -1,19 +1,18 @@
 /** How far each stage is: open, done, out of date, or in trouble. */
-import { plantKey, motionKey, THRESHOLDS, type Proof } from '../../core/document/proof';
+import { plantKey, motionKey, type Limits, type Proof } from '../../core/document/proof';
+import { judge, passes } from '../../core/proof/judge';
 import { type EditorState, type Stage } from './store';
 
 export type StageStatus = 'open' | 'done' | 'stale' | 'trouble';
 export const STAGE_NAMES: Record<Stage, string> = { cast: 'Cast', plant: 'Plant', comb: 'Comb', fill: 'Fill', sway: 'Sway', proof: 'Proof', bake: 'Bake' };
 export const STATUS_WORDS: Record<StageStatus, string> = { open: 'open', done: 'done', stale: 'out of date', trouble: 'has trouble' };
 
-export function worst(proof: Proof | null, measure: 'stretch' | 'depth', from = -Infinity): { value: number; frame: number; guide: number } | null {
-  let best: { value: number; frame: number; guide: number } | null = null;
-  for (const f of proof?.frames ?? []) if (f.frame >= from && (!best || f[measure] > best.value)) best = { value: f[measure], frame: f.frame, guide: measure === 'stretch' ? f.stretchGuide : f.depthGuide };
-  return best;
-}
-export const inTrouble = (proof: Proof): boolean => (['stretch', 'depth'] as const).some((m) => (worst(proof, m, proof.start)?.value ?? 0) > THRESHOLDS[m]) || proof.frames.some((f) => f.netUses > 0);
+/** Whether a proof has a figure beyond its limit. */
+export const inTrouble = (proof: Proof, limits: Limits): boolean => !passes(proof, limits);
+/** How many have. */
+export const troubles = (proof: Proof, limits: Limits): number => judge(proof, limits).filter((v) => !v.passes).length;
 
-export function stageStatus(stage: Stage, state: Pick<EditorState, 'history' | 'groom' | 'run' | 'bakes'>): StageStatus {
+export function stageStatus(stage: Stage, state: Pick<EditorState, 'history' | 'groom' | 'run' | 'bakes' | 'limits'>): StageStatus {
   const document = state.history?.document;
   if (!document || !state.groom) return 'open';
   const key = motionKey(document, state.groom.character.packed), { guides } = document;
@@ -23,7 +22,7 @@ export function stageStatus(stage: Stage, state: Pick<EditorState, 'history' | '
     case 'comb': return guides?.combed ? 'done' : 'open';
     case 'fill': return guides ? 'done' : 'open';
     case 'sway': return state.run.state !== 'done' ? 'open' : state.run.key === key ? 'done' : 'stale';
-    case 'proof': return state.run.state !== 'done' || !state.run.proof ? 'open' : state.run.key !== key ? 'stale' : inTrouble(state.run.proof) ? 'trouble' : 'done';
+    case 'proof': return state.run.state !== 'done' || !state.run.proof ? 'open' : state.run.key !== key ? 'stale' : inTrouble(state.run.proof, state.limits) ? 'trouble' : 'done';
     case 'bake': {
       const newest = state.bakes[0];
       if (!newest) return 'open';

@@ -1,19 +1,20 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { motionKey, plantKey, reportSchema, THRESHOLDS, type Proof } from '../../core/document/proof';
+import { motionKey, plantKey, measuresSchema, MEASURES, reportSchema, type Proof } from '../../core/document/proof';
 import { newDocument, type GroomDocument } from '../../core/document/schema';
 import { comboOf, goToWorst } from './actions';
 import type { Bake, Groom } from './api';
 import { startAutosave } from './autosave';
 import { BufferStore } from './buffer-store';
 import type { Session } from './session';
-import { inTrouble, stageStatus, worst } from './stages';
+import { figureOf } from '../../core/proof/judge';
+import { inTrouble, stageStatus } from './stages';
 import { NO_RUN, useEditor } from './store';
 
 const document = (): GroomDocument => ({ ...newDocument('head', { clip: 'walk', start: 0, end: 10, fps: 24, cyclic: false }) });
 const withGuides = (): GroomDocument => { const d = document(); return { ...d, guides: { count: 3, pointCount: 8, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: plantKey(d), combed: true } }; };
 const groom = (d: GroomDocument): Groom => ({ id: 'g1', name: 'hair', version: 4, document: d, character: { id: 'c1', name: 'Oda', fileName: 'oda.glb', packed: 'p'.repeat(64), warnings: [] }, production: { id: 'x', name: 'Test' } });
-const frame = (f: number, depth = 0, stretch = 0, netUses = 0): Proof['frames'][number] => ({ frame: f, depth, depthGuide: 2, stretch, stretchGuide: 1, netUses, contacts: 0, press: 0, broken: [], volume: 1 });
-const proof = (frames: Proof['frames']): Proof => ({ start: 0, end: 10, fps: 24, report: reportSchema.parse({ guides: 3, cut: 0, beganInside: 0, beganDeepest: 0, pills: 1 }), frames });
+const frame = (f: number, depth = 0, stretch = 0, netUses = 0): Proof['frames'][number] => measuresSchema.parse({ frame: f, depth, depthGuide: 2, stretch, stretchGuide: 1, netUses });
+const proof = (frames: Proof['frames']): Proof => ({ start: 0, end: 10, fps: 24, report: reportSchema.parse({ guides: 3, cut: 0, beganInside: 0, beganDeepest: 0, pills: 1 }), frames, seam: null, seconds: 0, filled: null });
 const bake = (state: Bake['state'], key: string): Bake => ({ id: 'b', groomId: 'g1', motionKey: key, startFrame: 0, endFrame: 10, preRoll: 4, guideCount: 3, pointCount: 8, state, stepsDone: 0, steps: 15, message: null, report: null, createdAt: '', startedAt: null, finishedAt: null });
 
 beforeEach(() => {
@@ -49,11 +50,11 @@ describe('the teeth of the rail', () => {
     const d = withGuides(), key = motionKey(d, 'p'.repeat(64));
     useEditor.getState().open(groom(d));
     const run = (p: Proof): void => useEditor.setState({ run: { ...NO_RUN, state: 'done', key, proof: p } });
-    run(proof([frame(0, THRESHOLDS.depth * 1.1)]));
+    run(proof([frame(0, MEASURES.depth.limit * 1.1)]));
     expect(status('proof')).toBe('trouble');
     run(proof([frame(-3, 1), frame(0)])); // before the range it does not count
     expect(status('proof')).toBe('done');
-    expect(inTrouble(proof([frame(1, 0, 0, 1)]))).toBe(true);
+    expect(inTrouble(proof([frame(1, 0, 0, 1)]), {})).toBe(true);
     useEditor.setState({ bakes: [bake('failed', key), bake('done', key)] });
     expect(status('bake')).toBe('trouble');
   });
@@ -63,8 +64,7 @@ describe('the worst frame', () => {
   it('is the deepest in the range, with its guide; without depth the most stretched', () => {
     useEditor.getState().open(groom(withGuides()));
     const p = proof([frame(-1, 9), frame(2, 0.003), frame(5, 0.001, 0.5)]);
-    expect(worst(p, 'depth', 0)).toEqual({ value: 0.003, frame: 2, guide: 2 });
-    expect(worst(null, 'depth')).toBeNull();
+    expect(figureOf(p, 'depth')).toEqual({ value: 0.003, frame: 2, guide: 2 });
     useEditor.setState({ stage: 'proof', run: { ...NO_RUN, state: 'done', proof: p } });
     goToWorst();
     expect(useEditor.getState()).toMatchObject({ frame: 2, marked: 2, playing: false, stage: 'proof' });

@@ -5,9 +5,11 @@ import { closeStep, edit, jump, redo, startHistory, undo, type History } from '.
 import type { GroomDocument, PlotMap, SwayMap } from '../../core/document/schema';
 import type { HowToChoose } from '../../core/groom/comb/choice';
 import type { CurvePlacement } from '../../core/groom/seat';
-import type { Proof } from '../../core/document/proof';
+import type { Limits, MeasureName, Proof } from '../../core/document/proof';
+import { keepOwn } from '../../core/document/shots';
+import type { AnyMeasure, Comparison, TroubleName } from '../../core/proof/remedies';
 import type { Rig } from '../view/lights';
-import type { Bake, Groom } from './api';
+import type { Bake, Groom, Take } from './api';
 
 export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
 export type Stage = (typeof STAGES)[number];
@@ -49,7 +51,7 @@ export type BrushName = 'parting' | 'comb' | 'skin' | 'paint' | 'tie' | 'draw' |
 /** A collider by its key, a mesh by its name, a tie by its id. */
 export type Selected = { kind: 'collider' | 'mesh' | 'tie'; key: string } | null;
 /** Paint a map: toward a value; gather guides for the chosen tie. */
-export type SwayTool = { name: 'look' } | { name: 'paint'; map: SwayMap; value: number } | { name: 'tie' };
+export type SwayTool = { name: 'look' } | { name: 'paint'; map: SwayMap; value: number } | { name: 'tie' } | { name: 'hand'; how: 'move' | 'turn' };
 /** What the pointer does in Plant: choose faces by brush, outline or loose part; paint a map toward a value, smooth it, or draw a gradient. */
 export type PlantTool = { name: 'faces'; how: 'brush' | 'outline' | 'part'; take: boolean } | { name: 'paint'; map: PlotMap; how: 'toward' | 'smooth' | 'gradient'; value: number }
   /** Draw a guide along the skin or in the plane of the view; put guides between others. */
@@ -86,6 +88,31 @@ export interface RunState {
   head: number;
 }
 
+/** How the hair of a take is told apart from that of another. */
+export interface CompareState { take: string; mode: 'wipe' | 'both'; /** Where the wipe stands across the view, 0 … 1. */ at: number }
+export const HEATS = ['none', 'depth', 'stretch', 'jump', 'jitter', 'drift'] as const;
+export type Heat = (typeof HEATS)[number];
+/** A run that is stepped frame by frame while a hand is on it. */
+export interface LiveState {
+  on: boolean;
+  /** Whether the clip goes on, or the pose stays while hair moves. */
+  mode: 'play' | 'hold';
+  paused: boolean;
+  /** Of the clip's own speed. */
+  speed: number;
+  /** Node that the hand is on; −1: the whole character. */
+  node: number;
+  rate: number;
+  depth: number;
+}
+/** A change that is being tried, or has been. */
+export interface TriedOffer { label: string; state: 'waits' | 'running' | 'done' | 'failed'; progress: number; result: Comparison | null; message: string; picture: string | null; key: string }
+export interface MendState { trouble: TroubleName; because: string; measure: AnyMeasure; end: number; before: number | null; picture: string | null; offers: TriedOffer[]; running: boolean }
+export interface WedgeAxis { key: string; from: number; to: number; count: number }
+export interface WedgeCell { values: number[]; label: string; state: 'waits' | 'running' | 'done' | 'failed'; progress: number; proof: Proof | null; key: string; message: string }
+export interface WedgeState { axes: WedgeAxis[]; cells: WedgeCell[]; measure: MeasureName; running: boolean }
+export interface ShotJob { state: 'waits' | 'running' | 'failed'; progress: number; message: string }
+
 export interface EditorState {
   groom: Groom | null;
   loadError: string | null;
@@ -105,7 +132,7 @@ export interface EditorState {
   comparing: number | null;
   /** Told by the session: what a document needs that is on its way; null where all is here. */
   fetching: (document: GroomDocument) => Promise<unknown> | null;
-  show: { hair: boolean; guides: boolean; pills: boolean; marks: boolean };
+  show: { hair: boolean; guides: boolean; pills: boolean; marks: boolean; /** The groomed shape as lines beside what moves. */ groomed: boolean };
   /** What the tray and the view have in hand. */
   selected: Selected;
   /** What the pointer does in Sway besides looking around. */
@@ -121,8 +148,27 @@ export interface EditorState {
   stillStrands: number | null;
   /** Filling that is kept as it is, with the memory it takes; null while it follows. */
   frozen: { bytes: number } | null;
-  strip: 'time' | 'profile';
+  strip: 'time' | 'profile' | 'chart';
   run: RunState;
+  /** Kept takes, the newest first; the one that is looked at instead of the run, and the one that is laid over. */
+  takes: Take[];
+  shownTake: string | null;
+  compare: CompareState | null;
+  limits: Limits;
+  heat: Heat;
+  chart: MeasureName;
+  live: LiveState;
+  mend: MendState | null;
+  wedge: WedgeState | null;
+  shotJobs: Record<string, ShotJob>;
+  /** Filled strands that are being measured: how far, 0 … 1. */
+  measuring: number | null;
+  /** Goes up when the view has been turned from elsewhere. */
+  turned: number;
+  /** What stands before the view. */
+  board: 'none' | 'wedge' | 'shots';
+  /** Whether changes of movement are for this shot alone. */
+  onlyHere: boolean;
   bakes: Bake[];
   /** Bake that is played in the Bake stage. */
   bakeId: string | null;
@@ -160,16 +206,21 @@ export interface EditorState {
 
 export const NO_RUN: RunState = { state: 'none', key: '', proof: null, rate: 0, head: 0 };
 
+/** Before anything has been run. */
+export const NO_TAKES = {
+  takes: [] as Take[], shownTake: null, compare: null, limits: {} as Limits, heat: 'none' as Heat, chart: 'depth' as MeasureName, live: { on: false, mode: 'play' as const, paused: false, speed: 1, node: -1, rate: 0, depth: 0 }, mend: null, wedge: null, shotJobs: {}, measuring: null, board: 'none' as const, turned: 0, onlyHere: false,
+};
+
 export const useEditor = create<EditorState>((set, get) => ({
   groom: null, loadError: null, history: null, save: 'saved', saveMessage: '',
   stage: 'cast', frame: 0, playing: false,
   brush: { radiusMm: 28, radiusPx: 90, strength: 0.7, falloff: 0.8 },
   comb: { tool: 'comb', cut: 'brush', along: 'whole', from: 0, curlMm: 9, pitchMm: 60, symmetric: false, keepOff: 'skin', size: 'world', choose: 'brush', how: 'only', what: 'strands', map: 'hold', value: 0.5, layer: null, colour: 'plain', xray: false, isolate: false, mirrored: false, bindPose: false, cageSize: 3, cageFalloffCm: 0, cageKeepsLengths: true },
   chosen: 0, choiceCount: 0, settling: false, comparing: null, heading: null, fetching: () => null,
-  show: { hair: true, guides: false, pills: false, marks: false },
+  show: { hair: true, guides: false, pills: false, marks: false, groomed: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
   fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 },
-  strip: 'time', run: NO_RUN, bakes: [], bakeId: null, bakeProof: null, marked: -1,
+  strip: 'time', run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, marked: -1,
   viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat',
   set: (patch) => set(patch),
@@ -177,7 +228,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   edit: (name, change, mergeKey) => {
     const { history } = get();
     if (!history) return;
-    const next = edit(history, name, change, mergeKey);
+    const { onlyHere } = get(), next = edit(history, name, onlyHere ? (d) => { change(d); if (d.shotName === history.document.shotName) keepOwn(d, history.document); } : change, mergeKey);
     if (next !== history) set({ history: next });
   },
   endStep: () => { const { history } = get(); if (history) set({ history: closeStep(history) }); },

@@ -28,6 +28,10 @@ export class HairRenderer {
   private laid: PlantedLook = { wide: 1, spin: 0, seed: 0 };
   /** Uniforms that skin and cloth share, to be shadowed by the hair. */
   readonly bodyUniforms = { tLight: { value: null as THREE.Texture | null }, tOpen: { value: null as THREE.Texture | null }, uBox: { value: new THREE.Vector4(0, 0, 0, 1) }, uTint: { value: new THREE.Vector3(1, 1, 1) }, uHair: { value: 0 } };
+  /** Colour that the hair is marked with, and how much: to tell two takes apart. */
+  readonly mark = { colour: new THREE.Vector3(), amount: 0 };
+  private heatTexture = dataTexture(1, 1);
+  private heat = 0;
   strandCount = 0;
   lights = lightsOf('bench', 0);
   private guideTexture = dataTexture(1, 1);
@@ -38,6 +42,7 @@ export class HairRenderer {
   private skinTexture = dataTexture(1, 1);
   private roots: THREE.WebGLRenderTarget | null = null;
   private readonly empty = dataTexture(1, 1);
+  private readonly ramp: THREE.DataTexture;
   private steps: ReadyStep[] = [];
   /** Strands with the centres of their clumps, and where those begin. */
   private total = 0;
@@ -63,7 +68,10 @@ export class HairRenderer {
   private fill: GroomDocument['fill'] | null = null;
   private pointCount = 16;
 
-  constructor(private readonly renderer: THREE.WebGLRenderer) {
+  /** `ramp`: 256 colours, linear RGB, for what is shown on the hair. */
+  constructor(private readonly renderer: THREE.WebGLRenderer, ramp: Float32Array) {
+    this.ramp = dataTexture(256, 1);
+    for (let k = 0; k < 256; k++) for (let c = 0; c < 3; c++) (this.ramp.image.data as Float32Array)[4 * k + c] = ramp[3 * k + c];
     this.screen.frustumCulled = false;
     this.screenScene.add(this.screen);
     this.points.frustumCulled = false;
@@ -176,6 +184,17 @@ export class HairRenderer {
     }
     this.guideTexture.needsUpdate = true;
     this.pointCount = pointCount;
+  }
+
+  /** A value of each guide, 0 … 1, that is shown on the hair along the ramp; null for none. */
+  setHeat(values: ArrayLike<number> | null): void {
+    this.heat = values ? 0.92 : 0;
+    if (!values) return;
+    const rows = Math.max(1, Math.ceil(values.length / ROW));
+    if (this.heatTexture.image.width !== ROW || this.heatTexture.image.height !== rows) { this.heatTexture.dispose(); this.heatTexture = dataTexture(ROW, rows); }
+    const data = this.heatTexture.image.data as Float32Array;
+    for (let g = 0; g < values.length; g++) data[4 * g] = values[g];
+    this.heatTexture.needsUpdate = true;
   }
 
   /** Takes the mesh in a pose, 3 × vertices, m. */
@@ -306,6 +325,7 @@ export class HairRenderer {
       ...this.layout, tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uBox: this.box, uEye: camera.position,
       uLight0: this.lights.key, uLight1: this.lights.rim, uPower0: this.lights.keyPower, uPower1: this.lights.rimPower, uSky: this.lights.sky, uGround: this.lights.ground,
       uAbsorb: this.absorption(), uAbsorbTip: this.absorption('tip'), uGloss: fill.gloss, uSpread: fill.colourSpread, uTip: tipHalvings(fill), uGrey: fill.grey,
+      tHeat: this.heatTexture, tRamp: this.ramp, uHeat: this.heat, uMark: this.mark.colour, uTinted: this.mark.amount,
     }, viewProjection = new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
     if (this.small) {
       this.planted.geometry.instanceCount = this.drawn;
@@ -331,7 +351,7 @@ export class HairRenderer {
 
   dispose(): void {
     for (const t of [this.density, this.softened, this.light, this.nodes, this.colours, this.guideNodes, this.roots, ...(this.shapes ?? [])]) t?.dispose();
-    for (const t of [this.guideTexture, this.guideNormals, this.strandTexture, this.plantTexture, this.skinTexture, this.empty, ...this.steps.flatMap((x) => [x.own, x.table])]) t?.dispose();
+    for (const t of [this.guideTexture, this.guideNormals, this.strandTexture, this.plantTexture, this.skinTexture, this.empty, this.ramp, this.heatTexture, ...this.steps.flatMap((x) => [x.own, x.table])]) t?.dispose();
     for (const m of this.materials.values()) m.dispose();
     this.mesh.geometry.dispose();
     this.planted.geometry.dispose();

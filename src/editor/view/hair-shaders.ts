@@ -205,6 +205,7 @@ void main(){
 /** Colour of every node. */
 export const COLOUR_FRAGMENT = `${PRECISION}${HASH}${LAYOUT}${VOLUME}
 uniform sampler2D tNodes,tStrand,tLight,tOpen;uniform int uStrands;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb,uAbsorbTip;uniform float uGloss,uSpread,uTip,uGrey;
+uniform sampler2D tHeat,tRamp;uniform float uHeat,uTinted;uniform vec3 uMark;
 out vec4 o;
 const float PI=3.14159265;
 ${LOBES_GLSL}
@@ -235,6 +236,14 @@ void main(){
   }
   vec3 around=mix(uGround,uSky,.5+.5*clamp(bent.y*.7+.3*N.y,-1.,1.));
   r+=around*open*C+around*open*.03;
+  // what is shown on the hair keeps a part of its light and shade
+  float shade=dot(r,vec3(.3,.55,.15))/(dot(C,vec3(.3,.55,.15))+.02),keeps=clamp(.35+.5*shade,.25,1.3);
+  if(uHeat>0.){
+    vec4 g=texelFetch(tStrand,ownPlace(4*s),0),w=texelFetch(tStrand,ownPlace(4*s+1),0);float h=0.,all=0.;
+    for(int i=0;i<4;i++){int k=int(g[i]);h+=w[i]*texelFetch(tHeat,ivec2(k%1024,k/1024),0).x;all+=w[i];}
+    r=mix(r,texelFetch(tRamp,ivec2(int(255.*clamp(h/max(all,1e-6),0.,1.)+.5),0),0).xyz*keeps,uHeat);
+  }
+  r=mix(r,uMark*keeps,uTinted);
   o=vec4(min(r,vec3(4.)),1.);
 }`;
 

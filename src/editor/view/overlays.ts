@@ -60,7 +60,7 @@ export class Overlays {
     if (shown.sway && shown.guides) this.tieLines(shown.guides, shown.torn, shown.chosen, out);
     if (shown.sway) this.windLines(out.wind);
     if (shown.marks) {
-      const marks = session.marks.get(shown.frame);
+      const marks = session.runs.marks.get(shown.frame);
       for (let o = 0; marks && o < marks.length; o += MARK_NUMBERS) {
         const l = Math.min(0.08, FORCE_LENGTH * Math.sqrt(marks[o + 6]) + 0.002);
         out.contact.push(marks[o], marks[o + 1], marks[o + 2], marks[o] + l * marks[o + 3], marks[o + 1] + l * marks[o + 4], marks[o + 2] + l * marks[o + 5]);

@@ -6,7 +6,10 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import type { GroomDocument } from '../../core/document/schema';
 import { restBox } from '../../core/mesh/rest-box';
-import { placeGuides } from '../../core/groom/planting';
+import { limitOf } from '../../core/document/proof';
+import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
+import { clipTime, poseCharacter, skinPositions } from '../../core/mesh/character';
+import { OF_STRAND, STRAND_NUMBERS } from '../../core/proof/strand-meter';
 import { SkinGrid } from '../../core/groom/skin-grid';
 import type { MapName } from '../state/plant-desk';
 import { fileNameOf, saveFile } from '../state/save-file';
@@ -31,8 +34,12 @@ const REST_MS = 250;
 /** Slower than this from one moving picture to the next, fewer strands are drawn; faster than that, more. */
 const SLOW_MS = 90, FAST_MS = 40;
 const FEWEST_MOVING = 1000;
+/** Strands of a small picture. */
+const SMALL_STRANDS = 2500;
 /** Cividis, 256 steps, linear RGB. Source: Nuñez, Anderton & Renslow, PLoS ONE 13 (2018), as d3-scale-chromatic has it. */
 const RAMP = Float32Array.from(Array.from({ length: 256 }, (_, k) => new THREE.Color(interpolateCividis(k / 255)).toArray()).flat());
+/** The take that is shown, and the one that is laid over; linear RGB. Apart in lightness too. */
+const MARKS: readonly [number, number, number][] = [[0.85, 0.33, 0.1], [0.1, 0.42, 0.62]];
 const BACKDROP = new THREE.Color(0.185, 0.18, 0.175);
 
 /** Offset of the n-th frame within a pixel. Source: Halton sequence, bases 2 and 3. */
@@ -50,6 +57,10 @@ export class Viewport {
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly hair: HairRenderer;
+  /** Hair of the take that is laid over, from when there first is one. */
+  private other: HairRenderer | null = null;
+  private otherStrands: unknown = null;
+  private readonly groomLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly character: CharacterView;
   private readonly cardView = new CardView();
   private readonly guideLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
@@ -92,7 +103,9 @@ export class Viewport {
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.autoClear = false;
     this.renderer.setPixelRatio(1);
-    this.hair = new HairRenderer(this.renderer);
+    this.hair = new HairRenderer(this.renderer, RAMP);
+    session.onLook = (guide) => this.lookAt(guide);
+    session.takes.picture = (points, frame, width, height) => this.picture(points, frame, width, height);
     this.character = new CharacterView(session.character, this.hair);
     const { key, rim, sky } = this.sceneLights;
     const line = (color: number, opacity: number, depthTest = true): THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial> => {
@@ -103,6 +116,7 @@ export class Viewport {
     };
     this.guideLines = line(0xf0c48a, 0.9);
     this.ghostLines = line(0x9fd0e8, 0.75);
+    this.groomLines = line(0x9fd0e8, 0.5);
     this.markLine = line(0xff5a3c, 1, false);
     this.seatedLines = line(0xffc27a, 0.95);
     this.partLines = line(0x9fd0e8, 0.95, false);
@@ -124,7 +138,7 @@ export class Viewport {
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
     this.light();
-    this.scene.add(this.character.group, this.hair.mesh, this.hair.planted, this.cardView.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, this.hair.planted, this.cardView.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.groomLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -147,6 +161,9 @@ export class Viewport {
     this.unsubscribe();
     this.controls.dispose();
     this.hair.dispose();
+    this.other?.dispose();
+    this.session.takes.picture = null;
+    this.session.onLook = null;
     this.overlays.dispose();
     this.cardView.dispose();
     this.gripPoints.geometry.dispose();
@@ -237,14 +254,20 @@ export class Viewport {
       const drawn = Math.min(coarse ? this.movingStrands : Infinity, this.enough(document.fill)), relight = !coarse || this.movingStrands >= this.hair.strandCount || this.refreshes++ % 6 === 0;
       if (relight) this.hair.setBounds(shown.points);
       const pills = this.pillsNow();
+      this.hair.setHeat(this.heatNow());
+      this.hair.mark.amount = 0;
       this.hair.update(document.fill, pills, drawn, relight, shown.from === 'combed' && stage !== 'comb');
-      if (!coarse && document.sway.pushFilled && (stage === 'sway' || stage === 'proof' || stage === 'bake') && !state.playing) this.pushFilled(document, pills, shown.points);
+      this.layOver(pills, drawn, relight);
+      if (!coarse && document.sway.pushFilled && (stage === 'sway' || stage === 'proof' || stage === 'bake') && !state.playing && !state.live.on && !state.compare) this.pushFilled(document, pills, shown.points);
     }
     const { cards } = session.fillDesk, cardsOn = stage === 'fill' && hairOn && cards !== null && state.cards.shown !== 'strands';
     if (cardsOn) this.cardView.show(cards, state.cards.level, session.rest, session.skin, session.mesh.triangles);
     this.cardView.mesh.visible = cardsOn;
     this.hairShown = hairOn && !!guides && !!filled && !!shown && !(cardsOn && state.cards.shown === 'cards');
 
+    if (!hairOn) this.otherShown = false;
+    this.groomLines.visible = state.show.groomed && (stage === 'sway' || stage === 'proof') && guides !== null;
+    if (this.groomLines.visible && guides) setSegments(this.groomLines.geometry, guideSegments(session.groomedNow(), guides.pointCount));
     const guidesOn = !!shown && (stage === 'plant' || stage === 'comb' || state.show.guides);
     this.guideLines.visible = guidesOn;
     if (guidesOn && guides) this.showGuides(shown.points, guides.pointCount);
@@ -292,6 +315,40 @@ export class Viewport {
     else this.showMap(stage === 'comb' && state.comb.tool === 'paint' ? state.comb.map : stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
   }
   private hairShown = false;
+  private otherShown = false;
+  /** What each guide is to be coloured by, 0 … 1 at a quarter beyond the limit; null for nothing. */
+  private heatNow(): Float32Array | null {
+    const { heat, stage, limits } = useEditor.getState(), numbers = stage === 'proof' && heat !== 'none' ? this.session.strandNumbers() : null;
+    if (!numbers || heat === 'none') return null;
+    const most = 1.25 * limitOf(heat, limits), at = OF_STRAND[heat];
+    return Float32Array.from({ length: numbers.length / STRAND_NUMBERS }, (_, g) => Math.min(1, numbers[STRAND_NUMBERS * g + at] / most));
+  }
+  /** Shapes another set of hair as the take that is laid over has it, and marks both. */
+  private layOver(pills: Float64Array, drawn: number, relight: boolean): void {
+    const { session } = this, { guides, filled } = session, points = session.comparedGuides(), { history } = useEditor.getState();
+    this.otherShown = points !== null && guides !== null && filled !== null;
+    if (!points || !guides || !filled || !history) return;
+    const { document } = history, other = (this.other ??= this.makeOther());
+    if (this.otherStrands !== filled) { other.setStrands(filled.strands, filled.frames, session.mesh.triangles, document.fill.count); this.otherStrands = filled; }
+    const turned = new Float32Array(points.length);
+    placeGuides(points, session.motions, guides.pointCount, turned, true);
+    other.setGuides(turned, guides.lengths, guides.pointCount);
+    other.setSkin(session.skin);
+    if (relight) other.setBounds(points);
+    other.lights = this.hair.lights;
+    other.mark.colour.set(...MARKS[1]);
+    other.mark.amount = 0.55;
+    other.setHeat(null);
+    this.hair.mark.colour.set(...MARKS[0]);
+    this.hair.mark.amount = 0.55;
+    other.update(document.fill, pills, drawn, relight);
+  }
+  private makeOther(): HairRenderer {
+    const other = new HairRenderer(this.renderer, RAMP);
+    this.scene.add(other.mesh);
+    return other;
+  }
+
   /** Strands that are enough from as far as this: where each is far thinner than a pixel, fewer and thicker ones look the same. */
   private enough(fill: GroomDocument['fill']): number {
     const { strandCount } = this.hair, one = (fill.widthUm * 1e-6 * Math.max(1, fill.count / Math.max(1, strandCount)) ** 0.7) / this.metresPerPixel(Math.max(0.01, this.depthOfTarget()));
@@ -401,6 +458,22 @@ export class Viewport {
     useEditor.setState({ viewName: null });
     this.touch();
   }
+  /** Turns to a strand: to the middle of it, near enough to see it among its neighbours. */
+  private lookAt(guide: number): void {
+    const { session } = this, shown = session.shownGuides(), { guides } = session;
+    if (!shown || !guides || guide < 0 || guide >= guides.lengths.length) return;
+    const o = 3 * guide * guides.pointCount, end = o + 3 * (guides.pointCount - 1), root = new THREE.Vector3(...shown.points.subarray(o, o + 3)), tip = new THREE.Vector3(...shown.points.subarray(end, end + 3)), middle = root.clone().add(tip).multiplyScalar(0.5), out = root.clone().sub(this.hairMiddle(shown.points)).setY(0);
+    if (out.lengthSq() < 1e-6) out.set(0, 0, 1);
+    const away = this.camera.position.clone().sub(this.controls.target).normalize();
+    // from the strand's own side, unless it is seen from there already
+    if (away.dot(out.normalize()) < 0.3) away.copy(out).setY(0.15).normalize();
+    this.controls.target.copy(middle);
+    this.camera.position.copy(middle).addScaledVector(away, Math.max(0.35, 2.6 * guides.lengths[guide]));
+    this.controls.update();
+    useEditor.setState({ viewName: null });
+    this.touch();
+  }
+  private hairMiddle(points: ArrayLike<number>): THREE.Vector3 { const c = new THREE.Vector3(); for (let p = 0; p < points.length; p += 3) c.add(new THREE.Vector3(points[p], points[p + 1], points[p + 2])); return c.multiplyScalar(3 / Math.max(3, points.length)); }
   private mapFaces = '';
   /** A line through places, over everything; none to take it away. */
   showPath(places: readonly THREE.Vector3[]): void {
@@ -578,17 +651,16 @@ export class Viewport {
   }
 
   private draw(): void {
-    const { targets, camera, renderer } = this;
+    const { targets, camera } = this;
     if (!targets) return;
     camera.clearViewOffset();
     const [jx, jy] = this.still === 0 ? [0, 0] : jitter(this.still);
     if (this.still > 0) camera.setViewOffset(this.width, this.height, jx, jy, this.width, this.height);
     camera.updateMatrixWorld();
     this.hair.prepare(camera, this.height, this.still, this.hairShown);
-    renderer.setRenderTarget(targets.main);
-    renderer.setClearColor(BACKDROP, 1);
-    renderer.clear();
-    renderer.render(this.scene, camera);
+    this.other?.prepare(camera, this.height, this.still, this.otherShown);
+    const { compare } = useEditor.getState(), wipe = this.otherShown && compare?.mode === 'wipe' ? Math.round(this.width * (this.mirrored ? 1 - compare.at : compare.at)) : null;
+    this.render(targets.main, wipe);
     const accumulate = this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: targets.a.texture, tNew: targets.main.texture, uShare: 1 / (this.still + 1) });
     this.hair.pass(accumulate, targets.b);
     [targets.a, targets.b] = [targets.b, targets.a];
@@ -597,16 +669,89 @@ export class Viewport {
     this.settled = this.still >= this.stillFrames && !this.coarse;
   }
 
+  /** The scene into a target; with a wipe (px from the left) the take that is laid over to the right of it. */
+  private render(main: THREE.WebGLRenderTarget, wipe: number | null): void {
+    const { renderer, scene, camera, hair, other } = this;
+    renderer.setClearColor(BACKDROP, 1);
+    for (const [from, to, left] of wipe === null || !other ? [[0, main.width, null]] as const : [[0, wipe, true], [wipe, main.width, false]] as const) {
+      if (to <= from) continue;
+      main.scissorTest = left !== null;
+      main.scissor.set(from, 0, to - from, main.height);
+      renderer.setRenderTarget(main);
+      renderer.clear();
+      const own = hair.mesh.visible;
+      if (other && left !== null) { hair.mesh.visible = own && left; other.mesh.visible = !left; }
+      renderer.render(scene, camera);
+      hair.mesh.visible = own;
+    }
+    main.scissorTest = false;
+  }
+
+  /** A small picture of the hair in a frame as these guides have it, as the view looks at it; null where there is no hair. */
+  private picture(points: Float32Array, frame: number, width: number, height: number): HTMLCanvasElement | null {
+    const { session, camera, renderer } = this, { guides, filled, character } = session, state = useEditor.getState(), document_ = state.history?.document;
+    if (!document_ || !guides || !filled || points.length !== guides.offsets.length || this.stillJob) return null;
+    const { shot } = document_, clip = session.clip, pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0), skin = new Float64Array(session.skin.length), motions = new Float64Array(7 * guides.planting.faces.length), local = new Float32Array(points.length);
+    skinPositions(character, session.mesh, pose, skin);
+    rootMotionsInto(motions, guides.planting, guides.frames, skin, session.mesh.triangles);
+    placeGuides(points, motions, guides.pointCount, local, true);
+    if (this.strandsShown !== filled) { this.hair.setStrands(filled.strands, filled.frames, session.mesh.triangles, document_.fill.count); this.hair.setFrozen(filled.shapes); this.strandsShown = filled; }
+    this.character.setPose(pose);
+    this.character.setHidden(document_.hidden);
+    this.hair.setGuides(local, guides.lengths, guides.pointCount);
+    this.hair.setSkin(skin);
+    this.hair.setHeat(null);
+    this.hair.mark.amount = 0;
+    this.hair.setPlanted(session.fillDesk.smallMesh, { wide: document_.planted.wide, spin: document_.planted.spin, seed: document_.plant.seed });
+    this.hair.setBounds(points);
+    this.hair.update(document_.fill, this.pillsNow(), Math.min(SMALL_STRANDS, this.enough(document_.fill)), true);
+    const helpers = this.scene.children.filter((c) => c.visible && (c instanceof THREE.LineSegments || c instanceof THREE.Points || c === this.overlays.group || c === this.mapMesh || c === this.plotMesh || c === this.cardView.mesh)), aspect = camera.aspect, otherOn = this.other?.mesh.visible ?? false;
+    for (const h of helpers) h.visible = false;
+    if (this.other) this.other.mesh.visible = false;
+    camera.aspect = width / height;
+    camera.clearViewOffset();
+    camera.updateProjectionMatrix();
+    camera.updateMatrixWorld();
+    const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(2 * width, 2 * height, { type, depthBuffer, minFilter: THREE.LinearFilter, magFilter: THREE.LinearFilter }), main = make(true, THREE.HalfFloatType), out = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false }), pixels = new Uint8Array(4 * width * height);
+    this.hair.prepare(camera, 2 * height, 0, true);
+    this.render(main, null);
+    this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: main.texture, uMirrored: 0 }), out);
+    renderer.readRenderTargetPixels(out, 0, 0, width, height, pixels);
+    main.dispose();
+    out.dispose();
+    camera.aspect = aspect;
+    camera.updateProjectionMatrix();
+    for (const h of helpers) h.visible = true;
+    if (this.other) this.other.mesh.visible = otherOn;
+    this.dirty = true;
+    this.touch();
+    const canvas = document.createElement('canvas'), image = new ImageData(width, height);
+    canvas.width = width;
+    canvas.height = height;
+    for (let y = 0; y < height; y++) image.data.set(pixels.subarray(4 * width * (height - 1 - y), 4 * width * (height - y)), 4 * width * y);
+    canvas.getContext('2d')!.putImageData(image, 0, 0);
+    return canvas;
+  }
+
+  /** Turns the view about its middle, as a drag over so many pixels does. */
+  orbit(dx: number, dy: number): void {
+    const { camera, controls } = this, s = new THREE.Spherical().setFromVector3(camera.position.clone().sub(controls.target));
+    s.theta -= 0.008 * dx;
+    s.phi = Math.min(Math.PI - 0.05, Math.max(0.05, s.phi - 0.008 * dy));
+    camera.position.copy(controls.target).add(new THREE.Vector3().setFromSpherical(s));
+    controls.update();
+  }
+
   /** Moves the play head; in Sway it waits for the frames as they are computed. */
   private play(): void {
     const state = useEditor.getState(), shot = state.history?.document.shot;
-    if (!state.playing || !shot) return;
+    if (!state.playing || !shot || state.live.on) return;
     const now = performance.now();
     this.playFrom ??= { at: now, frame: state.frame >= shot.end ? shot.start : state.frame };
     let frame = Math.floor(this.playFrom.frame + ((now - this.playFrom.at) / 1000) * shot.fps);
     if (frame > shot.end) { frame = shot.start; this.playFrom = { at: now, frame }; }
-    const computed = state.stage === 'sway' && state.run.key === this.session.key;
-    if (computed && !this.session.live.has(frame) && state.run.state === 'running') {
+    const computed = state.stage === 'sway' && !state.shownTake && state.run.key === this.session.key;
+    if (computed && !this.session.runs.live.has(frame) && state.run.state === 'running') {
       // never ahead of the computation: go to its head and start the clock anew from there
       frame = Math.max(shot.start, Math.min(frame, state.run.head));
       this.playFrom = { at: now, frame };

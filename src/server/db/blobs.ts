@@ -49,3 +49,10 @@ export async function getBlob(db: Knex, id: string): Promise<Buffer | null> {
   if (bytes.length !== Number(blob.size)) throw new DamagedBlobError(id, rows.length, 'is missing');
   return bytes;
 }
+
+/** Deletes a blob that nothing refers to any more, with the chunks no other blob has; whoever still refers to it keeps it. */
+export async function dropBlob(db: Knex, id: string): Promise<void> {
+  const chunks: { chunk_id: string }[] = await db('blob_chunks').where({ blob_id: id }).select('chunk_id');
+  try { await db('blobs').where({ id }).delete(); } catch (cause) { if (/foreign key/i.test(String(cause))) return; throw cause; }
+  for (const { chunk_id: chunk } of chunks) if (!(await db('blob_chunks').where({ chunk_id: chunk }).first('blob_id'))) await db('chunks').where({ id: chunk }).delete().catch((cause: unknown) => { if (!/foreign key/i.test(String(cause))) throw cause; });
+}

@@ -122,6 +122,26 @@ const MIGRATIONS: Migration[] = [
       await db.schema.alterTable('assets', (t) => { t.dropForeign('follows'); t.dropColumns('follows', 'note'); });
     },
   },
+  {
+    name: '004-takes',
+    up: async (db) => {
+      await db.schema.alterTable('takes', (t) => {
+        t.string('name', 120).notNullable().defaultTo('');
+        t.string('shot_name', 60).notNullable().defaultTo('');
+        t.text('settings', 'longtext').nullable();
+        t.specificType('frames_blob', 'char(64) character set ascii').nullable().references('blobs.id');
+        t.specificType('strip_blob', 'char(64) character set ascii').nullable().references('blobs.id');
+        t.bigInteger('bytes').unsigned().notNullable().defaultTo(0);
+        t.boolean('pinned').notNullable().defaultTo(false);
+      });
+      // limits that a show has otherwise than usual
+      await db.schema.alterTable('productions', (t) => { t.text('limits').nullable(); });
+    },
+    down: async (db) => {
+      await db.schema.alterTable('productions', (t) => { t.dropColumn('limits'); });
+      await db.schema.alterTable('takes', (t) => { t.dropForeign('frames_blob'); t.dropForeign('strip_blob'); t.dropColumns('name', 'shot_name', 'settings', 'frames_blob', 'strip_blob', 'bytes', 'pinned'); });
+    },
+  },
 ];
 
 export async function migrate(db: Knex): Promise<void> {

@@ -6,7 +6,7 @@ import { floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
 import { buffersOf, documentSchema, type GroomDocument } from '../../core/document/schema';
 import { FilledFrames } from '../../core/fill/filled-frames';
 import { readDocument as upgraded } from '../../core/document/upgrade';
-import { measuresSchema, motionKey, proofSchema, reportSchema, type Proof } from '../../core/document/proof';
+import { measuresSchema, motionKey, reportSchema } from '../../core/document/proof';
 import type { Character } from '../../core/mesh/character';
 import { importChoicesSchema, type ImportChoices } from '../../core/mesh/placement';
 import { setBytes, type NamedFile } from '../../formats/file-set';
@@ -24,7 +24,7 @@ export class UserError extends Error {
     this.name = 'UserError';
   }
 }
-const notFound = (what: string): UserError => new UserError(404, 'notFound', `This ${what} does not exist (any more).`);
+export const notFound = (what: string): UserError => new UserError(404, 'notFound', `This ${what} does not exist (any more).`);
 
 // ---------------------------------------------------------------- productions and characters
 
@@ -145,26 +145,6 @@ export async function groomSteps(db: Knex, id: string, most: number): Promise<{ 
     catch { break; }
   }
   return out;
-}
-
-// ---------------------------------------------------------------- takes
-
-export interface TakeInfo { id: string; motionKey: string; proof: Proof; createdAt: string }
-const TAKES_KEPT = 20;
-
-export async function addTake(db: Knex, groomId: string, key: string, proof: Proof): Promise<string> {
-  const id = newId();
-  await getGroom(db, groomId);
-  await db('takes').insert({ id, groom_id: groomId, motion_key: key, proof: json(proof), created_at: new Date() });
-  const old: { id: string }[] = await db('takes').where({ groom_id: groomId }).orderBy('created_at', 'desc').offset(TAKES_KEPT).limit(1000).select('id');
-  if (old.length > 0) await db('takes').whereIn('id', old.map((r) => r.id)).delete();
-  return id;
-}
-
-/** With a key: of just that movement. */
-export async function newestTake(db: Knex, groomId: string, key?: string): Promise<TakeInfo | null> {
-  const row: { id: string; motion_key: string; proof: string; created_at: Date } | undefined = await db('takes').where(key === undefined ? { groom_id: groomId } : { groom_id: groomId, motion_key: key }).orderBy('created_at', 'desc').first();
-  return row ? { id: row.id, motionKey: row.motion_key, proof: proofSchema.parse(JSON.parse(row.proof)), createdAt: row.created_at.toISOString() } : null;
 }
 
 // ---------------------------------------------------------------- bakes

@@ -1,0 +1,132 @@
+/**
+ * Frames of a run as few bytes: places as whole steps of twice the stated error, along the strand and in time as
+ * differences, small numbers in few bytes, deflated by groups of frames so that any frame is near at hand.
+ *
+ * A file is `FCF1`, the length of a JSON head (u32), the head, and the groups one after the other.
+ */
+import { unzlibSync, zlibSync } from 'fflate';
+import { z } from 'zod';
+import { requireContract } from '../contract';
+import { OF_STRAND, STRAND_NUMBERS } from '../proof/strand-meter';
+
+const MAGIC = 0x31464346;
+/** Frames of a group. */
+const GROUP = 12;
+/** m: the usual greatest error of a coordinate. */
+export const FRAME_ERROR = 1e-5;
+/** Of a strand's numbers, those that are kept and the step each is kept to. */
+const KEPT: readonly (readonly [number, number])[] = [[OF_STRAND.depth, 1e-6], [OF_STRAND.collider, 1], [OF_STRAND.stretch, 1e-6], [OF_STRAND.jump, 0.01], [OF_STRAND.jitter, 1e-6], [OF_STRAND.drift, 1e-5]];
+
+const headSchema = z.object({
+  first: z.number().int(), count: z.number().int().min(1).max(100000), pointCount: z.number().int().min(2).max(64), guides: z.number().int().min(1).max(100000), step: z.number().positive(),
+  groups: z.array(z.object({ frame: z.number().int(), frames: z.number().int().min(1), bytes: z.number().int().min(1) })),
+});
+export interface PackedFrames { points: Float32Array; strands: Float32Array }
+export class FrameFileError extends Error {}
+
+/** Whole numbers of either sign as bytes, seven bits each, small ones in one. */
+class Writer {
+  private bytes = new Uint8Array(1 << 16);
+  private at = 0;
+  put(value: number): void {
+    let u = value < 0 ? -2 * value - 1 : 2 * value;
+    if (this.at + 8 > this.bytes.length) { const more = new Uint8Array(2 * this.bytes.length); more.set(this.bytes); this.bytes = more; }
+    while (u >= 128) { this.bytes[this.at++] = (u % 128) | 128; u = Math.floor(u / 128); }
+    this.bytes[this.at++] = u;
+  }
+  taken(): Uint8Array { return this.bytes.subarray(0, this.at); }
+}
+class Reader {
+  private at = 0;
+  constructor(private readonly bytes: Uint8Array) {}
+  get(): number {
+    let u = 0, scale = 1;
+    for (;;) {
+      if (this.at >= this.bytes.length) throw new FrameFileError('The frames end in the middle.');
+      const b = this.bytes[this.at++];
+      u += (b & 127) * scale;
+      if (b < 128) break;
+      scale *= 128;
+    }
+    return u % 2 === 1 ? -(u + 1) / 2 : u / 2;
+  }
+}
+
+/**
+ * Packs frames that follow one another from `first`: 3 × pointCount × guides places (m) each, and the numbers of their
+ * strands. No coordinate is off by more than `error` m; places that are no numbers are refused.
+ */
+export function packFrames(frames: readonly PackedFrames[], first: number, pointCount: number, error = FRAME_ERROR): Uint8Array {
+  requireContract(frames.length > 0, 'frames', 'at least one frame', frames.length);
+  const size = frames[0].points.length, guides = size / (3 * pointCount), step = 2 * error, parts: Uint8Array[] = [], groups: { frame: number; frames: number; bytes: number }[] = [];
+  let before = new Float64Array(size);
+  for (let from = 0; from < frames.length; from += GROUP) {
+    const writer = new Writer(), some = frames.slice(from, from + GROUP);
+    before = new Float64Array(size);
+    for (const { points, strands } of some) {
+      requireContract(points.length === size && strands.length === STRAND_NUMBERS * guides, 'frames', `${size} numbers and ${STRAND_NUMBERS * guides} of strands each`, points.length);
+      const now = new Float64Array(size);
+      for (let k = 0; k < size; k++) {
+        const q = Math.round(points[k] / step);
+        if (!Number.isSafeInteger(q)) throw new FrameFileError(`A place of the frames is no number (guide ${Math.floor(k / (3 * pointCount))}).`);
+        now[k] = q;
+      }
+      for (let c = 0; c < 3; c++) for (let g = 0; g < guides; g++) {
+        let last = 0;
+        for (let i = 0; i < pointCount; i++) {
+          const k = 3 * (g * pointCount + i) + c, change = now[k] - before[k];
+          writer.put(change - last);
+          last = change;
+        }
+      }
+      for (const [n, s] of KEPT) for (let g = 0; g < guides; g++) writer.put(Math.round(Math.min(1e9, strands[STRAND_NUMBERS * g + n] / s)));
+      before = now;
+    }
+    const packed = zlibSync(writer.taken(), { level: 6 });
+    parts.push(packed);
+    groups.push({ frame: first + from, frames: some.length, bytes: packed.length });
+  }
+  const head = new TextEncoder().encode(JSON.stringify({ first, count: frames.length, pointCount, guides, step, groups })), out = new Uint8Array(8 + head.length + parts.reduce((n, p) => n + p.length, 0)), view = new DataView(out.buffer);
+  view.setUint32(0, MAGIC, true);
+  view.setUint32(4, head.length, true);
+  out.set(head, 8);
+  let at = 8 + head.length;
+  for (const p of parts) { out.set(p, at); at += p.length; }
+  return out;
+}
+
+/** The frames of a file, by number; with `only`, just the group that holds that frame. Throws `FrameFileError` for what is no such file. */
+export function unpackFrames(bytes: Uint8Array, only?: number): { pointCount: number; guides: number; frames: Map<number, PackedFrames> } {
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+  if (bytes.length < 8 || view.getUint32(0, true) !== MAGIC || 8 + view.getUint32(4, true) > bytes.length) throw new FrameFileError('These are no frames of a take.');
+  const start = 8 + view.getUint32(4, true);
+  let json: unknown;
+  try { json = JSON.parse(new TextDecoder().decode(bytes.subarray(8, start))); } catch { throw new FrameFileError('The head of the frames cannot be read.'); }
+  const parsed = headSchema.safeParse(json);
+  if (!parsed.success) throw new FrameFileError('The head of the frames cannot be read.');
+  const { pointCount, guides, step, groups } = parsed.data, size = 3 * pointCount * guides, frames = new Map<number, PackedFrames>();
+  let at = start;
+  for (const group of groups) {
+    const packed = bytes.subarray(at, at + group.bytes);
+    at += group.bytes;
+    if (only !== undefined && (only < group.frame || only >= group.frame + group.frames)) continue;
+    let plain: Uint8Array;
+    try { plain = unzlibSync(packed); } catch { throw new FrameFileError(`The frames from ${group.frame} to ${group.frame + group.frames - 1} are damaged.`); }
+    const reader = new Reader(plain), now = new Float64Array(size);
+    for (let f = 0; f < group.frames; f++) {
+      const points = new Float32Array(size), strands = new Float32Array(STRAND_NUMBERS * guides);
+      for (let c = 0; c < 3; c++) for (let g = 0; g < guides; g++) {
+        let last = 0;
+        for (let i = 0; i < pointCount; i++) {
+          const k = 3 * (g * pointCount + i) + c;
+          last += reader.get();
+          now[k] += last;
+          points[k] = now[k] * step;
+        }
+      }
+      for (const [n, s] of KEPT) for (let g = 0; g < guides; g++) strands[STRAND_NUMBERS * g + n] = reader.get() * s;
+      frames.set(group.frame + f, { points, strands });
+    }
+  }
+  return { pointCount, guides, frames };
+}
