@@ -35,7 +35,6 @@ try {
   }
   const bramble = async (groom: string): Promise<void> => { await page.goto(trial.url); await page.getByText(groom, { exact: true }).last().click(); await page.getByTestId('view').waitFor(); };
   await shot('13-bramble', async () => { await bramble('tail'); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'whole' }).click(); await page.evaluate(() => { const v = (window as never as { fineComb: { view: { camera: { position: { set: (x: number, y: number, z: number) => void } }; controls: { update: () => void } } } }).fineComb.view; v.camera.position.set(-3.4, 1.5, -2.6); v.controls.update(); }); await page.waitForTimeout(1500); });
-  await shot('14-mane', async () => { await bramble('mane and forelock'); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await page.getByRole('button', { name: 'three-quarter' }).click(); await page.waitForTimeout(1500); });
   await shot('15-treatments', async () => {
     await page.goto(trial.url);
     await page.getByText('tail', { exact: true }).first().click();
@@ -95,21 +94,6 @@ try {
   await page.getByTestId('view').waitFor();
   await shot('1-cast', async () => { await page.getByRole('button', { name: 'whole' }).click(); });
   await shot('2-plant', async () => { await stage('plant'); await page.getByRole('button', { name: 'three-quarter' }).click(); });
-  await shot('12-paint', async () => {
-    await stage('plant');
-    await page.getByTestId('paint-length').click();
-    await page.getByRole('radio', { name: 'Gradient' }).click();
-    const box = (await page.getByTestId('view').boundingBox())!;
-    await page.getByRole('button', { name: 'side', exact: true }).click();
-    await page.waitForTimeout(800);
-    await page.mouse.move(box.x + 0.42 * box.width, box.y + 0.26 * box.height);
-    await page.mouse.down();
-    await page.mouse.move(box.x + 0.56 * box.width, box.y + 0.42 * box.height, { steps: 6 });
-    await page.mouse.up();
-    await page.getByRole('radio', { name: 'Toward' }).click();
-    await page.waitForTimeout(800);
-  });
-  if (!ONLY || ONLY.includes('12-paint')) { await page.getByRole('button', { name: /^Undo/ }).click(); await page.getByTestId('paint-length').click(); await page.getByRole('button', { name: 'three-quarter' }).click(); }
   await page.getByTestId('stage-fill').click();
   const preview = page.getByTestId('fill-preview');
   await preview.fill(String(STRANDS));
@@ -131,21 +115,38 @@ try {
     await set({ playing: false, frame: 17 });
   }
   await shot('5-sway', async () => { await page.getByRole('button', { name: 'three-quarter' }).click(); });
-  await shot('6-proof', async () => { await stage('proof'); await page.keyboard.press('p'); await page.getByRole('button', { name: 'Go to worst', exact: true }).click(); });
-  await set({ show: { hair: true, guides: false, pills: false, marks: false } });
+  await shot('6-proof', async () => { await stage('proof'); await page.getByRole('button', { name: 'Go to worst', exact: true }).click(); await page.getByTestId('heat').click(); await page.getByRole('option', { name: 'Start drift' }).click(); await set({ strip: 'time' }); });
+  await shot('12-takes', async () => {
+    await set({ heat: 'none', marked: -1 });
+    await stage('sway');
+    await page.getByTestId('fold-holds').click();
+    await page.getByTestId('sway-damping').fill('14');
+    await page.getByTestId('sway-damping').press('Enter');
+    await page.getByTestId('run').click();
+    await waitRun();
+    await page.waitForFunction(() => (window as never as { fineComb: { state: () => { takes: unknown[] } } }).fineComb.state().takes.length === 2, undefined, { timeout: 60_000 });
+    await stage('proof');
+    await page.getByTestId('take-row').nth(1).getByTestId('take-over').click();
+    await page.getByTestId('wipe').waitFor();
+    await set({ frame: 17, playing: false, strip: 'chart', chart: 'strayed' });
+    await page.getByRole('button', { name: 'front' }).click();
+    await page.getByTestId('take-row').first().scrollIntoViewIfNeeded();
+  });
+  if (!ONLY || ONLY.includes('12-takes')) { await set({ compare: null, strip: 'time' }); await page.getByRole('button', { name: /^Undo: Damping/ }).click(); await page.waitForTimeout(600); }
+  await set({ show: { hair: true, guides: false, pills: false, marks: false, groomed: false } });
   if (!ONLY || ONLY.includes('7-bake')) {
     await stage('bake');
     await page.getByTestId('bake').click();
     await page.locator('[data-testid=bake-row][data-state=done]').waitFor({ timeout: 240_000 });
-    await page.waitForFunction(() => (window as never as { fineComb: { session: { baked: Map<number, unknown> } } }).fineComb.session.baked.size === 49, undefined, { timeout: 60_000 });
+    await page.waitForFunction(() => (window as never as { fineComb: { session: { bakes: { frames: Map<number, unknown> } } } }).fineComb.session.bakes.frames.size === 49, undefined, { timeout: 60_000 });
     await set({ frame: 20 });
   }
   await shot('7-bake', async () => { await page.getByRole('button', { name: 'front' }).click(); });
-  if (!ONLY || ONLY.some((n) => /^(9|10)-/.test(n))) { await stage('sway'); await set({ frame: 8, playing: false, show: { hair: true, guides: false, pills: true, marks: true } }); }
+  if (!ONLY || ONLY.some((n) => /^(9|10)-/.test(n))) { await stage('sway'); await set({ frame: 8, playing: false, show: { hair: true, guides: false, pills: true, marks: true, groomed: false } }); }
   await shot('9-colliders', async () => { await page.getByTestId('fold-made').click(); await page.getByRole('button', { name: 'three-quarter' }).click(); await page.getByTestId('add-pill').click(); await page.waitForTimeout(1200); });
   await shot('10-ties', async () => {
     await page.getByRole('button', { name: /^Undo: Add pill/ }).click();
-    await set({ show: { hair: true, guides: false, pills: false, marks: false } });
+    await set({ show: { hair: true, guides: false, pills: false, marks: false, groomed: false } });
     for (const id of ['around', 'loft', 'ties', 'air']) await page.getByTestId(`fold-${id}`).click();
     await page.getByTestId('sway-windSpeed').fill('4');
     await page.getByTestId('sway-windSpeed').press('Enter');
@@ -153,7 +154,23 @@ try {
     await page.getByRole('button', { name: 'back', exact: true }).click();
     await page.waitForTimeout(1200);
   });
-  await set({ show: { hair: true, guides: false, pills: false, marks: false }, selected: null, swayTool: { name: 'look' } });
+  await set({ show: { hair: true, guides: false, pills: false, marks: false, groomed: false }, selected: null, swayTool: { name: 'look' } });
+  await shot('14-wedge', async () => {
+    await page.getByRole('button', { name: 'Light theme' }).click();
+    await page.getByTestId('fold-ties').click();
+    await page.getByTestId('sway-windSpeed').fill('0');
+    await page.getByTestId('sway-windSpeed').press('Enter');
+    await set({ frame: 17, playing: false });
+    await page.getByRole('button', { name: 'three-quarter' }).click();
+    await page.getByTestId('wedge-open').click();
+    for (const [id, value] of [['count', '3'], ['from', '0.1'], ['to', '0.95']]) { await page.getByTestId(`wedge-${id}-0`).fill(value); await page.getByTestId(`wedge-${id}-0`).press('Enter'); }
+    await page.getByTestId('wedge-measure').waitFor({ timeout: 1000 }).catch(() => undefined);
+    await page.getByTestId('wedge-run').click();
+    await page.waitForFunction(() => { const w = (window as never as { fineComb: { state: () => { wedge: { cells: { state: string }[] } | null } } }).fineComb.state().wedge; return w !== null && w.cells.length === 3 && w.cells.every((c) => c.state === 'done'); }, undefined, { timeout: 480_000 });
+    await page.getByTestId('wedge-measure').selectOption('strayed');
+    await page.waitForTimeout(2500);
+  });
+  if (!ONLY || ONLY.includes('14-wedge')) { await page.getByTestId('board-close').click(); await page.getByRole('button', { name: 'Dark theme' }).click(); }
   await shot('8-cards', async () => {
     await stage('fill');
     await page.getByRole('button', { name: 'Light theme' }).click();

@@ -52,7 +52,7 @@ function step(request: Extract<SwayRequest, { kind: 'step' }>): void {
   try {
     if (request.document) {
       const scene = openScene(documentSchema.parse(request.document), character!, { planting: of.planting, offsets: of.offsets, maps: request.maps }), before = live.run;
-      live.run = new SwayRun(scene, before.frame, { from: of.from, to: of.to, coupling, hand: request.hand, plan: planLive(scene, before.frame) });
+      live.run = new SwayRun(scene, of.frame - of.runUp, { from: of.from, to: of.to, coupling, hand: of.hand, plan: planLive(scene, of.frame) });
       live.run.goOnFrom(before);
     }
     live.run.setHand(request.hand);

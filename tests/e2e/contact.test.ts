@@ -137,7 +137,7 @@ describe('ties, maps, air', () => {
     expect(await ask<number>('f.state().run.proof.report.bodies')).toBeGreaterThan(100);
     const measures = await ask<{ contacts: number; volume: number }>('f.state().run.proof.frames.find((x) => x.frame === 4)');
     expect(measures.volume).toBeGreaterThan(0.5);
-    expect(await ask<number>('f.session.marks.get(4).length / 8')).toBe(measures.contacts);
+    expect(await ask<number>('f.session.runs.marks.get(4).length / 8')).toBe(measures.contacts);
     await page.getByRole('button', { name: /^Contacts that press/ }).click();
     await settle(page);
     // a run that waits for others in step can be stopped, and begun anew

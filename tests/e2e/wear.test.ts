@@ -96,7 +96,7 @@ describe('several shots', () => {
     await page.getByRole('button', { name: 'Hide scarf in this shot' }).click();
     await saved();
     const both = (await groom()).document;
-    expect(both).toMatchObject({ shotName: 'lock-beam walk', shot: { clip: 'lock-beam walk' }, hidden: ['scarf'], otherShots: [{ shotName: 'look back', shot: first.shot, hidden: [] }] });
+    expect(both).toMatchObject({ shotName: 'lock-beam walk', shot: { clip: 'lock-beam walk' }, hidden: ['scarf'], otherShots: [{ shotName: 'look back', shot: first.shot, hidden: [], own: {} }] });
     // its name, typed
     await page.getByTestId('shot-lock-beam walk').click();
     await page.getByLabel('Name of the shot').fill('walking');

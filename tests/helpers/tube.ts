@@ -1,9 +1,9 @@
 /** A small skinned character made in the test: a tube of two joints that bends, as glTF. No data of anybody's. */
 import { Document, NodeIO } from '@gltf-transform/core';
 
-export interface TubeOptions { skinned?: boolean; weightScale?: number; named?: boolean }
+export interface TubeOptions { skinned?: boolean; weightScale?: number; named?: boolean; /** Closed at both ends. */ capped?: boolean }
 
-export async function tubeGlb({ skinned = true, weightScale = 1, named = true }: TubeOptions = {}): Promise<Uint8Array> {
+export async function tubeGlb({ skinned = true, weightScale = 1, named = true, capped = false }: TubeOptions = {}): Promise<Uint8Array> {
   const around = 16, rows = 12, radius = 0.1, height = 0.6;
   const P: number[] = [], N: number[] = [], J: number[] = [], W: number[] = [], T: number[] = [];
   for (let j = 0; j <= rows; j++) for (let i = 0; i < around; i++) {
@@ -16,6 +16,11 @@ export async function tubeGlb({ skinned = true, weightScale = 1, named = true }:
   for (let j = 0; j < rows; j++) for (let i = 0; i < around; i++) {
     const a = j * around + i, b = j * around + ((i + 1) % around), c = a + around, d = b + around;
     T.push(a, c, b, b, c, d);
+  }
+  if (capped) for (const [row, y] of [[0, 0], [rows, height]]) {
+    const middle = P.length / 3, upper = row > 0;
+    P.push(0, y, 0); N.push(0, upper ? 1 : -1, 0); J.push(0, 1, 0, 0); W.push(upper ? 0 : weightScale, upper ? weightScale : 0, 0, 0);
+    for (let i = 0; i < around; i++) { const a = row * around + i, b = row * around + ((i + 1) % around); T.push(...(upper ? [middle, b, a] : [middle, a, b])); }
   }
   const doc = new Document(), buffer = doc.createBuffer(), scene = doc.createScene();
   const accessor = (array: Float32Array<ArrayBuffer> | Uint16Array<ArrayBuffer>, type: 'SCALAR' | 'VEC3' | 'VEC4' | 'MAT4') => doc.createAccessor().setArray(array).setType(type).setBuffer(buffer);

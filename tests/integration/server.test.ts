@@ -11,6 +11,7 @@ import { openScene } from '../../src/core/bake/open-scene';
 import { growGuide } from '../../src/core/groom/grow';
 import { rootPlace, scatterEvenly } from '../../src/core/groom/planting';
 import { Surface } from '../../src/core/mesh/surface';
+import { measuresOf, meterOf } from '../../src/core/proof/take';
 import { planRun, SwayRun } from '../../src/core/sway/run';
 import { BakeRunner } from '../../src/server/bake-runner';
 import { DamagedBlobError, getBlob, hashOf, putBlob } from '../../src/server/db/blobs';
@@ -159,9 +160,9 @@ describe('bakes', () => {
     const frames = await bakeFrames(db, queued.id);
     expect(frames.map((f) => f.frame)).toEqual([0, 1, 2, 3, 4, 5, 6]);
     const packed: { packed_blob: string } = await db('assets').where({ id: assetId }).first('packed_blob');
-    const scene = openScene(document, await loadCharacter(db, packed.packed_blob), { planting, offsets }), run = new SwayRun(scene, -5, { plan: planRun(scene, -5, 6) });
+    const scene = openScene(document, await loadCharacter(db, packed.packed_blob), { planting, offsets }), run = new SwayRun(scene, -5, { plan: planRun(scene, -5, 6) }), meter = meterOf(scene);
     while (run.frame < 6) {
-      const measures = run.advance();
+      const measures = meter.take(measuresOf(run.advance()), run.positions(), run.strandNumbers);
       if (run.frame < 0) continue;
       const stored = frames[run.frame];
       expect(stored.measures).toEqual(measures);

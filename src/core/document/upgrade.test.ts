@@ -45,7 +45,7 @@ describe('documents of earlier formats', () => {
     const six = readDocument({ ...asOfFormat6('head', { clip: 'walk', start: 3, end: 24, fps: 24, cyclic: true }), format: 6 });
     expect(six.format).toBe(DOCUMENT_FORMAT);
     expect(d).toEqual({ ...six, ...old, plot: { ...plot, maps: noMaps(), flow: null }, fill: six.fill, format: DOCUMENT_FORMAT, shotName: 'walk', otherShots: [] });
-    expect(() => readDocument({ ...d, otherShots: [{ shotName: 'walk', shot: d.shot, hidden: [] }] })).toThrow('Two shots have the same name.');
+    expect(() => readDocument({ ...d, otherShots: [{ shotName: 'walk', shot: d.shot, hidden: [], own: {} }] })).toThrow('Two shots have the same name.');
   });
   it('format 6 keeps what was done to its strands, as a list of treatments', () => {
     const old = asOfFormat6('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), { fill, plot, cards } = readDocument({ ...old, format: 6, plot: { ...old.plot, maps: { density: 'a'.repeat(64), length: null } } });
@@ -57,6 +57,11 @@ describe('documents of earlier formats', () => {
     expect(cards.triangles).toBeGreaterThan(0);
     expect(readDocument({ ...old, format: 6, fill: { ...old.fill, clump: 0, lock: 0, frizzMm: 0, lengthSpread: 0 } }).fill.treatments).toEqual([]);
   });
+  it('format 7 keeps its movement: one set of settings for all shots, alike all over', () => {
+    const now = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), { spread: _a, on: _b, second: _c, profiles: { gap: _d, ...profiles }, maps: { region: _e, ...maps }, ...sway } = now.sway, { setAside: _f, ...rest } = now;
+    const old = { ...rest, format: 7, otherShots: [{ shotName: 'b', shot: now.shot, hidden: ['scarf'] }], sway: { ...sway, hold: 0.3, profiles, maps: { ...maps, hold: 'a'.repeat(64) } } };
+    expect(readDocument(old)).toEqual({ ...now, otherShots: [{ shotName: 'b', shot: now.shot, hidden: ['scarf'], own: {} }], sway: { ...now.sway, hold: 0.3, maps: { ...now.sway.maps, hold: 'a'.repeat(64) } } });
+  });
   it('a hold that reaches the tip, or none at all, is a profile too', () => {
     expect(readDocument({ ...format1(), sway: { ...format1().sway, holdReach: 1 } }).sway.profiles.hold.length).toBe(2);
     expect(holdAt(readDocument({ ...format1(), sway: { ...format1().sway, holdRoot: 0, holdTip: 0 } }).sway, 0.3)).toBe(0);
@@ -64,7 +69,7 @@ describe('documents of earlier formats', () => {
   it('the present format is read as it is, anything else refused', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true });
     expect(readDocument(d)).toEqual(d);
-    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: 8 }, { ...d, fill: { ...d.fill, treatments: [{ ...d.fill.treatments[0], numbers: {} }] } }, { ...d, fill: { ...d.fill, treatments: [d.fill.treatments[0], d.fill.treatments[0]] } }]) expect(() => readDocument(bad)).toThrow();
+    for (const bad of [null, 3, {}, { format: 99 }, { ...d, format: DOCUMENT_FORMAT + 1 }, { ...d, fill: { ...d.fill, treatments: [{ ...d.fill.treatments[0], numbers: {} }] } }, { ...d, fill: { ...d.fill, treatments: [d.fill.treatments[0], d.fill.treatments[0]] } }]) expect(() => readDocument(bad)).toThrow();
   });
   it('profiles must run from root to tip in ascending steps', () => {
     const d = newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: true }), change = (hold: number[][]) => ({ ...d, sway: { ...d.sway, profiles: { ...d.sway.profiles, hold } } });

@@ -88,3 +88,7 @@ export function colliderOf(proof: Proof, { frame, guide }: Pick<Figure, 'frame' 
   const hit = proof.frames.find((f) => f.frame === frame)?.below.find(([, , g]) => g === guide);
   return hit ? (proof.report.colliders[hit[0]] ?? '') : '';
 }
+
+/** Value at the upper end of the ramp when a measure is shown on the hair: a quarter beyond its limit; of drift, which moving hair has a lot of, the most there is. */
+export const heatTop = (name: 'depth' | 'stretch' | 'jump' | 'jitter' | 'drift', proof: Proof | null, limits: Limits = {}): number =>
+  (name === 'drift' ? Math.max(limitOf(name, limits), ...(proof?.frames ?? []).map((f) => f.drift)) : 1.25 * limitOf(name, limits));

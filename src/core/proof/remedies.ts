@@ -25,6 +25,8 @@ export interface Patient {
   proof: Proof;
   /** Names of meshes that are worn. */
   garments: readonly string[];
+  /** m: between neighbouring guides, in the middle. */
+  spacing: number;
   /** Nodes that could be what carries the character, the outermost first. */
   carriers: readonly string[];
 }
@@ -71,10 +73,16 @@ const careful = (p: Patient): Offer[] => {
 };
 const profileTo = (p: Patient, key: keyof SwaySettings['profiles'], knots: readonly (readonly [number, number])[], label: string): Offer | null =>
   JSON.stringify(p.document.sway.profiles[key]) === JSON.stringify(knots) ? null : { label, change: (d) => { d.sway.profiles[key] = knots.map(([x, y]) => [x, y]); } };
-/** The hold profile with so much more of it toward the tip. */
-const firmer = (p: Patient, least: number): Offer | null => {
-  const knots = p.document.sway.profiles.hold.map(([x, y]) => [x, Math.max(y, least)] as [number, number]);
-  return profileTo(p, 'hold', knots, `Hold profile at least ${least} to the tip`);
+/** Held by so much at least, and by so much of that out to the tip. */
+const firmer = (p: Patient, hold: number, least: number): Offer | null => {
+  const { sway } = p.document, now = sway.profiles.hold, knots = now.map(([x, y]) => [x, Math.max(y, least)] as [number, number]), next = Math.max(sway.hold, hold);
+  if (next === sway.hold && JSON.stringify(now) === JSON.stringify(knots)) return null;
+  return { label: `Hold ${next}, at least ${least} of it to the tip`, change: (d) => { d.sway.hold = next; d.sway.profiles.hold = knots; const { second } = d.sway; if (second) second.hold = Math.max(second.hold, hold); } };
+};
+/** Loft between neighbours that are as far apart as these guides are. */
+const lofted = (p: Patient, loft: number): Offer | null => {
+  const mm = within('loftSpacingMm', Math.round(1000 * p.spacing)), { sway } = p.document;
+  return sway.loft >= loft && sway.loftSpacingMm === mm ? null : { label: `Loft ${loft}, every ${mm} mm`, change: (d) => { d.sway.loft = loft; d.sway.loftSpacingMm = mm; } };
 };
 const collidesAgain = (p: Patient, worn: boolean): Offer | null => {
   const { roles, groupsOff, meshes } = p.document.sway, role = worn ? 'garment' : 'body', mine = (name: string): boolean => (worn ? name === 'garments' || p.garments.includes(name) : name === 'skin' || !p.garments.includes(name));
@@ -105,12 +113,12 @@ export const TROUBLES = {
   leftBehind: {
     title: 'Left behind at the start', help: 'The character moves off and the hair stays where it was.', measure: 'drift',
     find: (p, limits) => { const f = failing(p, 'drift', limits), first = p.proof.frames.find((x) => x.frame === p.proof.start); return f && first && first.carried > 0.4 ? `${says('drift')(p, limits)}, while the skin goes at ${first.carried.toFixed(1)} m/s` : null; },
-    offers: (p) => some(runUp(p, Math.max(24, 2 * p.document.bake.preRoll)), p.document.sway.carrier === '' && p.carriers[0] ? { label: `Carried by “${p.carriers[0]}”, feels none of its travel`, change: (d) => { d.sway.carrier = p.carriers[0]; d.sway.carryTravel = 0; } } : p.document.sway.carrier !== '' ? to(p, 'carryTravel', 0) : null, times(p, 'hold', 1.5, 0.6), firmer(p, 0.3)),
+    offers: (p) => some(runUp(p, Math.max(24, 2 * p.document.bake.preRoll)), p.document.sway.carrier === '' && p.carriers[0] ? { label: `Carried by “${p.carriers[0]}”, feels none of its travel`, change: (d) => { d.sway.carrier = p.carriers[0]; d.sway.carryTravel = 0; } } : p.document.sway.carrier !== '' ? to(p, 'carryTravel', 0) : null, firmer(p, 0.7, 0.3), firmer(p, 0.9, 0.6)),
   },
   sags: {
     title: 'Sags at the first frame', help: 'The combed shape falls before anything has moved.', measure: 'drift',
-    find: (p, limits) => { const f = failing(p, 'drift', limits), first = p.proof.frames.find((x) => x.frame === p.proof.start); return f && first && first.carried <= 0.4 && began(p) === null ? says('drift')(p, limits) : null; },
-    offers: (p) => some(p.document.sway.calmStart ? null : { label: 'Start from the combed shape', change: (d) => { d.sway.calmStart = true; } }, times(p, 'hold', 1.5, 0.5), firmer(p, 0.25), times(p, 'stiffness', 3)),
+    find: (p, limits) => { const f = failing(p, 'drift', limits), first = p.proof.frames.find((x) => x.frame === p.proof.start); return f && first && first.carried <= 0.4 && (!p.document.sway.calmStart || began(p) === null) ? says('drift')(p, limits) : null; },
+    offers: (p) => some(p.document.sway.calmStart ? null : { label: 'Start from the combed shape', change: (d) => { d.sway.calmStart = true; } }, firmer(p, 0.7, 0.3), firmer(p, 0.9, 0.6), times(p, 'stiffness', 4)),
   },
   thrownOff: {
     title: 'Thrown off at the start', help: 'Hair stands off or springs away when the run begins, since it begins inside a collider or too near one.', measure: 'drift',
@@ -127,7 +135,7 @@ export const TROUBLES = {
   },
   overFace: {
     title: 'Flops over the face', help: 'Hair comes to lie on skin in front that was free in the groom.', measure: 'face', find: null,
-    offers: (p) => some(times(p, 'hold', 1.4, 0.6), firmer(p, 0.3), times(p, 'stiffness', 3), times(p, 'damping', 3), p.document.sway.windSpeed > 0 ? to(p, 'windSpeed', 0) : null),
+    offers: (p) => some(firmer(p, 0.7, 0.3), firmer(p, 0.9, 0.6), times(p, 'stiffness', 4), times(p, 'damping', 3), p.document.sway.windSpeed > 0 ? to(p, 'windSpeed', 0) : null),
   },
   springy: {
     title: 'Too springy', help: 'It goes on swinging long after the movement.', measure: 'swing', find: says('swing'),
@@ -143,19 +151,19 @@ export const TROUBLES = {
   },
   jitter: {
     title: 'Jitters', help: 'It shakes from frame to frame.', measure: 'jitter', find: says('jitter'),
-    offers: (p) => some(...careful(p), times(p, 'damping', 3, 3), times(p, 'bendDamping', 5, 20), times(p, 'skinGapMm', 2, 2), times(p, 'gustHz', 0.4)),
+    offers: (p) => some(...careful(p), times(p, 'damping', 3, 3), times(p, 'bendDamping', 5, 20), times(p, 'skinGapMm', 2, 2), p.document.sway.windSpeed > 0 && p.document.sway.gust > 0 ? times(p, 'gustHz', 0.4) : null),
   },
   losesShape: {
     title: 'Loses its shape', help: 'It does not come back to how it was combed.', measure: 'strayed', find: says('strayed'),
-    offers: (p) => some(p.document.sway.calmStart ? null : { label: 'Start from the combed shape', change: (d) => { d.sway.calmStart = true; } }, times(p, 'hold', 1.5, 0.6), firmer(p, 0.3), times(p, 'stiffness', 3), p.document.sway.windSpeed > 0 ? times(p, 'windSpeed', 0.5) : null),
+    offers: (p) => some(p.document.sway.calmStart ? null : { label: 'Start from the combed shape', change: (d) => { d.sway.calmStart = true; } }, firmer(p, 0.7, 0.3), firmer(p, 0.9, 0.6), times(p, 'stiffness', 4), p.document.sway.windSpeed > 0 ? times(p, 'windSpeed', 0.5) : null),
   },
   losesVolume: {
     title: 'Loses volume', help: 'A body of hair falls together.', measure: 'volume', find: says('volume'),
-    offers: (p) => some(to(p, 'loft', 0.4), to(p, 'loft', 0.9), times(p, 'stiffness', 3), firmer(p, 0.25)),
+    offers: (p) => some(lofted(p, 0.4), lofted(p, 0.9), times(p, 'stiffness', 4), firmer(p, 0.7, 0.3)),
   },
   allAlike: {
     title: 'All moves alike', help: 'The hair moves like one piece.', measure: 'alike', find: says('alike'),
-    offers: (p) => some(to(p, 'spread', 0.4), to(p, 'spread', 0.8), p.document.sway.loft > 0 ? times(p, 'cohesion', 0.3) : null, times(p, 'hold', 0.5)),
+    offers: (p) => some(to(p, 'spread', 0.5), to(p, 'spread', 0.9), p.document.sway.loft > 0 ? times(p, 'cohesion', 0.3) : null, times(p, 'hold', 0.5)),
   },
   loopSeam: {
     title: 'The loop does not close', help: 'The last frame does not run into the first.', measure: 'seam', find: says('seam'),
@@ -189,8 +197,10 @@ export function framesConcerned(name: TroubleName, proof: Proof): { start: numbe
   if (measure === 'seam' || measure in TRIAL_MEASURES && measure !== 'drawnDepth') return { start, end };
   const own = measure === 'drawnDepth' ? 'depth' : (measure as MeasureName), judged = MEASURES[own].judged;
   if (judged === 'mean' || judged === 'once' || own === 'swing') return { start, end };
-  const f = judged === 'start' ? { frame: start } : figureOf(proof, own);
-  return { start, end: Math.min(end, Math.max(start + 2, (f?.frame ?? end) + 3)) };
+  const f = judged === 'start' ? { frame: start, value: 1 } : figureOf(proof, own);
+  // a run that does not know of a collider cannot say where it went through
+  if (!f || f.value < 0.5 * MEASURES[own].limit) return { start, end };
+  return { start, end: Math.min(end, Math.max(start + 2, f.frame + 3)) };
 }
 /** A proof as far as a frame. */
 export const upTo = (proof: Proof, end: number): Proof => (end >= proof.end ? proof : { ...proof, end, seam: null, frames: proof.frames.filter((f) => f.frame <= end), filled: null });

@@ -15,7 +15,7 @@ export function settingsBetween(settings: SwaySettings, region: number): OfGuide
   const { second } = settings, out = {} as OfGuide, t = Math.max(0, Math.min(1, region));
   for (const key of SECOND_SET) {
     const a = second?.[key] ?? settings[key], b = settings[key];
-    out[key] = BY_RATIO.includes(key) ? a * Math.pow(b / a, t) : a + (b - a) * t;
+    out[key] = BY_RATIO.includes(key) ? a * Math.pow(b / a, t) : (1 - t) * a + t * b;
   }
   return out;
 }

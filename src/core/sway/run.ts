@@ -7,8 +7,10 @@ import { moveInto, rotationRowsInto, slerpInto, turnInto } from '../math/mat4';
 import { profileAt } from '../math/profile';
 import { perpendicular, type Vec3 } from '../math/vec';
 import { placeGuides } from '../groom/planting';
+import { polylineLength } from '../groom/polyline';
 import type { Seam } from '../document/proof';
 import type { SwaySettings } from '../document/schema';
+import { LoopSeam } from '../proof/loop-seam';
 import { OF_STRAND, STRAND_NUMBERS, StrandMeter } from '../proof/strand-meter';
 import { calmStart } from './calm-start';
 import { collidersOf, type ColliderSet } from './colliders';
@@ -219,7 +221,7 @@ export class SwayRun {
       ties.anchor(this.tieMotions);
     }
     const { substeps, passes, error, because } = this.plan;
-    this.report = { guides, cut, heldShare, pills: pills.length, shells: this.worn.length, bodies: loft?.lofted ?? 0, ...this.measureStart(), length: this.lengths.slice().sort()[guides >> 1] ?? 0, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
+    this.report = { guides, cut, heldShare, pills: pills.length, shells: this.worn.length, bodies: loft?.lofted ?? 0, ...this.measureStart(), length: Math.round(1e4 * (Float64Array.from({ length: all }, (_, g) => polylineLength(whole.offsets, g * pointCount, pointCount)).sort()[all >> 1] ?? 0)) / 1e4, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
   }
 
   private givesOf(): Float64Array | null {
@@ -342,13 +344,22 @@ export class SwayRun {
 
   /** What is moved by hand from the next frame on. */
   setHand(hand: Hand | null): void { this.stage.hand = hand; }
-  /** Goes on from where another run of the same strands is, which stands at this run's frame with other settings. */
+  /** Goes on from where another run of the same strands is, which began where this one does, with other settings. */
   goOnFrom(other: SwayRun): void {
-    const { system, world, home } = this, q = other.home;
-    requireContract(other.frame === this.frame, 'other', `a run at frame ${this.frame}`, other.frame);
-    system.takeMotion(other.system, [q[0], q[1], q[2], q[3]]);
-    home.set([0, 0, 0, 1, 0, 0, 0]);
+    const { system, world, home, stage } = this;
+    this.frame = other.frame;
+    stage.hand = other.stage.hand;
+    const pose = stage.poseAt(this.frame, home), [ax, ay, az, aw] = home, [bx, by, bz, bw] = other.home;
+    this.poser.rootsInto(pose, this.motions);
+    nodeMotionsInto(this.rigid, this.nodes, stage.rest, pose);
+    if (this.ties) nodeMotionsInto(this.tieMotions, this.ties.nodes, stage.rest, pose);
+    for (const w of this.worn) { w.pose(pose); w.turn(); }
+    // what the carrier takes along may be another share of its turning
+    system.takeMotion(other.system, [aw * bx - ax * bw - ay * bz + az * by, aw * by + ax * bz - ay * bw - az * bx, aw * bz - ax * by + ay * bx - az * bw, aw * bw + ax * bx + ay * by + az * bz]);
+    this.placeRoots(this.motions, this.motions, 0);
+    system.rootBefore.set(system.rootPosition);
     system.positionsInto(world);
+    placeGuides(this.scene.offsets, this.motions, this.scene.pointCount, this.combed);
     this.show();
     this.meter.begin(this.shown, this.combed);
   }
@@ -514,29 +525,5 @@ export class SwayRun {
       out.push(v[0], v[1], v[2], m.force, m.strand + this.first);
     }
     return Float32Array.from(out);
-  }
-}
-
-/** Places and velocities seen from the roots where a loop begins, held against those where it closes. */
-class LoopSeam {
-  private readonly kept = new Map<number, Float32Array>();
-  constructor(private readonly pointCount: number, private readonly shot: Scene['shot']) {}
-  /** Tells the seam one frame after the end. */
-  take(frame: number, points: ArrayLike<number>, motions: Float64Array): Seam | null {
-    const { start, end, fps } = this.shot, n = this.pointCount;
-    if (![start - 1, start, end, end + 1].includes(frame)) return null;
-    const local = new Float32Array(points.length);
-    placeGuides(points, motions, n, local, true);
-    this.kept.set(frame, local);
-    const [a, b, c] = [start - 1, start, end].map((f) => this.kept.get(f));
-    if (frame !== end + 1 || !a || !b || !c) return null;
-    const out: Seam = { gap: 0, gapGuide: -1, speed: 0, speedGuide: -1 };
-    for (let p = 0; p < local.length; p += 3) {
-      const guide = Math.floor(p / (3 * n)), gap = Math.hypot(local[p] - b[p], local[p + 1] - b[p + 1], local[p + 2] - b[p + 2]);
-      const speed = fps * Math.hypot(...[0, 1, 2].map((k) => local[p + k] - c[p + k] - (b[p + k] - a[p + k])));
-      if (gap > out.gap) { out.gap = gap; out.gapGuide = guide; }
-      if (speed > out.speed) { out.speed = speed; out.speedGuide = guide; }
-    }
-    return out;
   }
 }

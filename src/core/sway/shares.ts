@@ -31,7 +31,7 @@ export function renumber(measures: FrameMeasures, from: number): FrameMeasures {
 /** What two shares found at the start as what both found. */
 export function joinReports(a: StartReport, b: StartReport): StartReport {
   const guides = a.guides + b.guides, heldShare = guides > 0 ? (a.heldShare * a.guides + b.heldShare * b.guides) / guides : 0;
-  return { ...a, guides, heldShare, length: (a.length * a.guides + b.length * b.guides) / Math.max(1, guides), cut: a.cut + b.cut, beganInside: a.beganInside + b.beganInside, beganDeepest: Math.max(a.beganDeepest, b.beganDeepest), rooted: a.rooted + b.rooted, beganNear: a.beganNear + b.beganNear, notes: [...new Set([...a.notes, ...b.notes])] };
+  return { ...a, guides, heldShare, cut: a.cut + b.cut, beganInside: a.beganInside + b.beganInside, beganDeepest: Math.max(a.beganDeepest, b.beganDeepest), rooted: a.rooted + b.rooted, beganNear: a.beganNear + b.beganNear, notes: [...new Set([...a.notes, ...b.notes])] };
 }
 
 /** Frames in shared memory, one after the other from `firstFrame`, each with its points and the numbers of its strands; a ring of `room` frames. */

@@ -13,7 +13,7 @@ import { MOST_CELLS, valueOf, WEDGE_SETTINGS } from '../state/wedge-desk';
 import { useEditor, type WedgeAxis, type WedgeCell } from '../state/store';
 import { Button } from './controls';
 import { useWorkshop } from './context';
-import { Sign } from './strip';
+import { Sign } from './shown-proof';
 
 const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => toast.error(e instanceof Error ? e.message : String(e))); };
 

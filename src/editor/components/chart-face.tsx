@@ -12,7 +12,7 @@ import { shown as shownFigure } from '../../core/proof/sheet';
 import { CHARTED } from '../state/proof-files';
 import { useEditor } from '../state/store';
 import { follow, helpProps, IconButton, useSize } from './controls';
-import { useShownProof } from './strip';
+import { useShownProof } from './shown-proof';
 
 /** Frames that are looked at; null for all. */
 const useWindow = create<{ range: [number, number] | null }>(() => ({ range: null }));

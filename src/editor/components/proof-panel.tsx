@@ -4,7 +4,7 @@ import { Download, Printer, RotateCw, Table2, TriangleAlert } from 'lucide-react
 import { useRef, useState } from 'react';
 import { toast } from 'sonner';
 import { MEASURES, type MeasureName, type Proof } from '../../core/document/proof';
-import { judge, worstList, type Verdict } from '../../core/proof/judge';
+import { heatTop, judge, worstList, type Verdict } from '../../core/proof/judge';
 import { shown } from '../../core/proof/sheet';
 import { goToWorst } from '../state/actions';
 import { MEASURED_STRANDS, saveProof } from '../state/proof-files';
@@ -12,7 +12,7 @@ import { HEATS, useEditor, type Heat } from '../state/store';
 import { Button, helpProps, Note, OneOf, Question } from './controls';
 import { MendPart } from './mend-part';
 import { First, type PanelProps } from './panel-parts';
-import { Sign } from './strip';
+import { Sign } from './shown-proof';
 import { TakesPart } from './takes-part';
 import { significant } from './units';
 import { useWorkshop } from './context';
@@ -95,7 +95,7 @@ export function ProofPanel({ document }: PanelProps) {
         <ProofTable proof={proof} />
         <BelowList proof={proof} />
         <div className="mt-2 flex flex-wrap gap-2"><Button primary onClick={goToWorst}>Go to worst</Button>{(!fresh || (still && !take)) && <Button onClick={() => session.runs.restart()}><RotateCw size={14} />Run again</Button>}
-          {measuring === null ? <Button data-testid="measure-filled" disabled={still || !session.filled} onClick={() => { stop.current = new AbortController(); session.takes.measureFilled(Math.min(document.fill.preview, MEASURED_STRANDS), stop.current.signal).catch((e: unknown) => { if (!stop.current?.signal.aborted) toast.error(e instanceof Error ? e.message : String(e)); }); }} title="How deep filled strands go, frame by frame, before they are lifted out">Measure filled</Button> : <Button onClick={() => stop.current?.abort()}>{Math.round(100 * measuring)} % · Stop</Button>}</div>
+          {measuring === null ? <Button data-testid="filled-measure" disabled={still || !session.filled} onClick={() => { stop.current = new AbortController(); session.takes.measureFilled(Math.min(document.fill.preview, MEASURED_STRANDS), stop.current.signal).catch((e: unknown) => { if (!stop.current?.signal.aborted) toast.error(e instanceof Error ? e.message : String(e)); }); }} title="How deep filled strands go, frame by frame, before they are lifted out">Measure filled</Button> : <Button onClick={() => stop.current?.abort()}>{Math.round(100 * measuring)} % · Stop</Button>}</div>
         {!fresh && <Note>These figures are of {take ? 'that take' : 'the last run'}; hair, shot or settings have changed since.</Note>}
         {still && <Note>Figures are kept with this one, its moving picture is not: run again to see the strands move.</Note>}
       </Question>
@@ -106,8 +106,8 @@ export function ProofPanel({ document }: PanelProps) {
         </Question>
       )}
       <Question title="Seen on the hair">
-        <OneOf label="Heat" testId="heat" value={heat} onChange={(v) => useEditor.setState({ heat: v })} options={HEATS.map((value: Heat) => ({ value, label: value === 'none' ? 'none' : MEASURES[value].label, help: value === 'none' ? 'The hair in its own colour.' : `${MEASURES[value].help} Dark blue is none, yellow a quarter beyond the limit.` }))} />
-        {heat !== 'none' && (<div className="mt-1 flex items-center gap-2 text-[11px] text-faint"><span className="num">0</span><span className="h-2 flex-1 rounded-sm" style={{ background: 'linear-gradient(90deg, #00224e, #35456c, #666970, #948e77, #c8b866, #fee838)' }} /><span className="num">{shown(heat, 1.25 * (limits[heat] ?? MEASURES[heat].limit))}</span></div>)}
+        <OneOf label="Heat" testId="heat" value={heat} onChange={(v) => useEditor.setState({ heat: v })} options={HEATS.map((value: Heat) => ({ value, label: value === 'none' ? 'none' : MEASURES[value].label, help: value === 'none' ? 'The hair in its own colour.' : `${MEASURES[value].help} Dark blue is none; yellow is a quarter beyond the limit, or of drift the most there is.` }))} />
+        {heat !== 'none' && (<div className="mt-1 flex items-center gap-2 text-[11px] text-faint"><span className="num">0</span><span className="h-2 flex-1 rounded-sm" style={{ background: 'linear-gradient(90deg, #00224e, #35456c, #666970, #948e77, #c8b866, #fee838)' }} /><span className="num">{shown(heat, heatTop(heat, proof, limits))}</span></div>)}
       </Question>
       <TakesPart />
       <Question title="How did it start?"><StartNotes proof={proof} /></Question>

@@ -10,6 +10,7 @@ import { ChartFace, ChartLegend } from './chart-face';
 import { Choice, follow, helpProps, IconButton, useSize } from './controls';
 import { useWorkshop } from './context';
 import { ProfileFace, ProfileLegend } from './profile-face';
+import { Sign, useShownProof } from './shown-proof';
 
 export function Strip() {
   const face = useEditor((s) => s.strip);
@@ -28,14 +29,6 @@ export function Strip() {
 const BANDS: readonly MeasureName[] = ['depth', 'stretch', 'jump', 'jitter', 'drift', 'volume', 'alike'];
 /** Height of a band, and where the first begins; the legend's lines stand beside them. */
 const ROW = 15.5, TOP = 62;
-
-export function useShownProof() {
-  const { session } = useWorkshop();
-  const stage = useEditor((s) => s.stage), run = useEditor((s) => s.run), bakeProof = useEditor((s) => s.bakeProof), shownTake = useEditor((s) => s.shownTake), takes = useEditor((s) => s.takes);
-  useEditor((s) => s.history?.document);
-  const take = takes.find((t) => t.id === shownTake), proof = stage === 'bake' ? bakeProof : (take?.proof ?? run.proof);
-  return { proof: proof && proof.frames.length > 0 ? proof : null, fresh: stage === 'bake' || (take ? take.motionKey : run.key) === session.key };
-}
 
 function TimeLegend() {
   const playing = useEditor((s) => s.playing), limits = useEditor((s) => s.limits), { actions } = useWorkshop(), { proof, fresh } = useShownProof();
@@ -61,11 +54,6 @@ function TimeLegend() {
     </>
   );
 }
-/** Pass or attention: by shape as well as by colour. */
-export function Sign({ bad, known = true }: { bad: boolean; known?: boolean }) {
-  return <svg width="9" height="9" viewBox="0 0 10 10" className="shrink-0" aria-label={!known ? 'not measured' : bad ? 'attention' : 'pass'} role="img">{bad ? <path d="M5 0l5 10H0z" className="fill-trouble" /> : <circle cx="5" cy="5" r="4.5" className={known ? 'fill-good' : 'fill-edge'} />}</svg>;
-}
-
 function TimeFace() {
   const [box, { width }] = useSize<HTMLDivElement>();
   const shot = useEditor((s) => s.history!.document.shot), preRoll = useEditor((s) => s.history!.document.bake.preRoll), frame = useEditor((s) => s.frame), limits = useEditor((s) => s.limits), { proof, fresh } = useShownProof();

@@ -8,7 +8,7 @@ import { troubles } from '../state/stages';
 import { useEditor } from '../state/store';
 import { Choice, helpProps, Note, Question } from './controls';
 import { useWorkshop } from './context';
-import { Sign } from './strip';
+import { Sign } from './shown-proof';
 
 const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => toast.error(e instanceof Error ? e.message : String(e))); };
 

@@ -58,7 +58,7 @@ export function View() {
         {(stage !== 'plant' && stage !== 'comb') && guides && <ShowButton label="Guides (G)" on={show.guides} onClick={() => useEditor.setState({ show: { ...show, guides: !show.guides } })}><Waypoints size={14} />guides</ShowButton>}
         {(stage === 'sway' || stage === 'proof') && <><ShowButton label="The groomed shape (J)" on={show.groomed} onClick={() => useEditor.setState({ show: { ...show, groomed: !show.groomed } })}><Spline size={14} />groomed</ShowButton><ShowButton label="Colliders (P)" on={show.pills} onClick={() => useEditor.setState({ show: { ...show, pills: !show.pills } })}><PillIcon size={14} />colliders</ShowButton><ShowButton label="Contacts that press, with their forces (K)" on={show.marks} onClick={() => useEditor.setState({ show: { ...show, marks: !show.marks } })}><MapPin size={14} />contacts</ShowButton></>}
       </div>
-      <div className="absolute bottom-3 left-3 flex items-center gap-1.5">
+      <div className={`absolute left-3 flex items-center gap-1.5 ${trouble ? 'bottom-11' : 'bottom-3'}`}>
         {stage === 'fill' && brushing && <span className="chip pointer-events-none">draw a line over the skin</span>}
         {brushing && stage !== 'fill' && <span className="chip pointer-events-none num">R {stage === 'comb' && comb.size === 'screen' ? `${brush.radiusPx.toFixed(0)} px` : `${brush.radiusMm.toFixed(0)} mm`}{stage === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}{stage === 'comb' && comb.symmetric && ' · both sides'}</span>}
         {stage === 'comb' && chosen > 0 && <span className="chip pointer-events-none"><span className="num">{chosen}</span> chosen</span>}

@@ -5,6 +5,9 @@
 import { CONTROL_WORDS, couplingNumbers, giveUp } from '../../core/sway/coupling';
 import { noHand, type Hand } from '../../core/mesh/hand';
 import { nodeKey } from '../../core/mesh/character';
+import { bytesOf, packPlanting } from '../../core/document/buffers';
+import { placeGuides } from '../../core/groom/planting';
+import { evenSubset, FewGuides, ofSubset, settingsOfSubset } from '../../core/sway/few-guides';
 import { isCoupled } from '../../core/sway/run';
 import { shareBounds } from '../../core/sway/shares';
 import type { SwayReply, SwayRequest } from '../../workers/messages';
@@ -14,6 +17,11 @@ import { NO_TAKES, useEditor, type LiveState } from './store';
 
 /** Frames that hair is given to lie down before it is shown, and the fewest guides worth a worker of their own. */
 const RUN_UP = 12, FEWEST_IN_SHARE = 24;
+/** Of so many guides one is computed: as few as keep the rate, but not fewer guides than this. */
+export const SHARES = [1, 2, 4, 8, 16] as const;
+const FEWEST = 24;
+/** Frames after which it is seen whether the rate is kept, and the share of it that is near enough. */
+const LOOK_AFTER = 6, KEEPS = 0.8;
 
 export class HandsDesk {
   /** Points of the guides just now; null where nothing is moved by hand. */
@@ -24,6 +32,11 @@ export class HandsDesk {
   private missing = 0;
   private workers: readonly Worker[] = [];
   private control: Int32Array | null = null;
+  private few: FewGuides | null = null;
+  private local = new Float32Array(0);
+  private steps = 0;
+  private took = 0;
+  private asked = 0;
   private of: GroomDocument | null = null;
   private gathered: Float32Array | null = null;
   private depth = 0;
@@ -35,24 +48,33 @@ export class HandsDesk {
   close(): void { this.stop(); }
   private set(change: Partial<LiveState>): void { useEditor.setState({ live: { ...useEditor.getState().live, ...change } }); }
 
+  private reduce: (d: GroomDocument) => GroomDocument = (d) => d;
   /** From the present frame, after a run-up in its pose. */
   start(): void {
     const { session } = this, { document } = session, g = document.guides, { frame, live } = useEditor.getState();
     if (!g) return;
+    const hand = this.of && this.hand ? this.hand : null, { planting, pointCount, offsets } = session.guides!;
     this.stop();
-    const { workers, run } = session.runs.lend(), coupled = isCoupled(document.sway), alone = coupled && !crossOriginIsolated;
+    const { workers, run } = session.runs.lend(), coupled = isCoupled(document.sway), alone = coupled && !crossOriginIsolated, count = Math.max(Math.min(FEWEST, g.count), Math.ceil(g.count / live.share));
     this.workers = workers;
     this.run = run;
-    this.shares = shareBounds(g.count, alone ? 1 : Math.min(workers.length, Math.ceil(g.count / FEWEST_IN_SHARE)));
-    const coupling = coupled && !alone ? { memory: new SharedArrayBuffer(8 * couplingNumbers(g.count * g.pointCount)), control: new SharedArrayBuffer(4 * CONTROL_WORDS) } : undefined;
+    // guides spread most evenly stand for the others
+    const groomed = session.groomedShape(), roots = Float64Array.from({ length: 3 * g.count }, (_, k) => groomed[3 * pointCount * Math.floor(k / 3) + (k % 3)]), which = evenSubset(roots, count), some = ofSubset(which, planting, offsets, pointCount);
+    this.few = new FewGuides(which, roots, offsets, pointCount);
+    this.reduce = (d) => ({ ...d, guides: { ...d.guides!, count, style: undefined }, sway: settingsOfSubset(which, d.sway) });
+    this.shares = shareBounds(count, alone ? 1 : Math.min(workers.length, Math.ceil(count / FEWEST_IN_SHARE)));
+    const coupling = coupled && !alone ? { memory: new SharedArrayBuffer(8 * couplingNumbers(count * g.pointCount)), control: new SharedArrayBuffer(4 * CONTROL_WORDS) } : undefined;
     this.control = coupling ? new Int32Array(coupling.control) : null;
     this.of = document;
-    this.hand = noHand(live.node, session.middleOfHair());
+    this.hand = hand ?? noHand(live.node, session.middleOfHair());
     this.frame = Math.round(frame);
-    this.set({ on: true, paused: false, rate: 0, depth: 0 });
-    useEditor.setState({ playing: false, shownTake: null, swayTool: { name: 'hand', how: 'move' } });
+    this.steps = 0;
+    this.took = 0;
+    this.set({ on: true, paused: false, rate: 0, depth: 0, computed: count });
+    useEditor.setState({ playing: false, shownTake: null, ...(useEditor.getState().swayTool.name === 'look' ? { swayTool: { name: 'hand', how: 'move' } as const } : {}) });
     this.expect();
-    this.shares.slice(0, -1).forEach((from, part) => workers[part].postMessage({ kind: 'live', run, part, from, to: this.shares[part + 1], ...session.forWorker(), frame: this.frame, runUp: RUN_UP, hand: this.hand, bounds: this.shares, coupling } satisfies SwayRequest));
+    const sent = { document: this.reduce(document), planting: packPlanting(some.planting), offsets: bytesOf(some.offsets), maps: session.mapBuffers() };
+    this.shares.slice(0, -1).forEach((from, part) => workers[part].postMessage({ kind: 'live', run, part, from, to: this.shares[part + 1], ...sent, frame: this.frame, runUp: RUN_UP, hand: this.hand, bounds: this.shares, coupling } satisfies SwayRequest));
     this.due = performance.now();
   }
   stop(): void {
@@ -64,11 +86,12 @@ export class HandsDesk {
     this.points = null;
     this.hand = null;
     this.session.runs.lend();
-    this.set({ ...NO_TAKES.live, mode: useEditor.getState().live.mode, speed: useEditor.getState().live.speed, node: useEditor.getState().live.node });
+    const { mode, speed, node, share, auto } = useEditor.getState().live;
+    this.set({ ...NO_TAKES.live, mode, speed, node, share, auto });
     if (useEditor.getState().swayTool.name === 'hand') useEditor.setState({ swayTool: { name: 'look' } });
     this.session.setFrame(useEditor.getState().frame, true);
   }
-  private expect(): void { this.missing = this.shares.length - 1; this.gathered = new Float32Array(this.session.guides?.offsets.length ?? 0); this.depth = 0; }
+  private expect(): void { this.missing = this.shares.length - 1; this.gathered = new Float32Array(3 * (this.few?.which.length ?? 0) * (this.session.guides?.pointCount ?? 0)); this.asked = performance.now(); this.depth = 0; }
 
   onFailed(run: number, message: string): void {
     if (!this.of || run !== this.run) return;
@@ -81,13 +104,40 @@ export class HandsDesk {
     this.gathered.set(reply.points, 3 * session.guides.pointCount * this.shares[reply.part]);
     this.depth = Math.max(this.depth, reply.depth);
     if (--this.missing > 0) return;
-    this.points = this.gathered;
+    this.spread(this.gathered);
     const now = performance.now(), { live } = useEditor.getState(), rate = this.lastAt > 0 ? 1000 / Math.max(1, now - this.lastAt) : 0;
     this.lastAt = now;
     this.set({ rate: live.rate > 0 ? 0.9 * live.rate + 0.1 * rate : rate, depth: this.depth });
+    this.steps++;
+    if (this.steps > 1) this.took += now - this.asked;
+    if (this.fewer()) return;
+    if (!live.paused) this.waitForNext();
+  }
+  /** All guides from those that are computed, in the pose of the frame that has come. */
+  private spread(points: Float32Array): void {
+    const { session, few } = this, { guides } = session;
+    if (!guides || !few) return;
+    const { pointCount } = guides, motions = new Float64Array(7 * few.which.length), all = new Float32Array(guides.offsets.length);
     if (useEditor.getState().frame !== this.frame) useEditor.setState({ frame: this.frame });
     else session.setFrame(this.frame, true);
-    if (!live.paused) this.waitForNext();
+    few.which.forEach((g, k) => { for (let c = 0; c < 7; c++) motions[7 * k + c] = session.motions[7 * g + c]; });
+    if (this.local.length !== points.length) this.local = new Float32Array(points.length);
+    placeGuides(points, motions, pointCount, this.local, true);
+    few.spread(this.local, all);
+    const out = new Float32Array(all.length);
+    placeGuides(all, session.motions, pointCount, out);
+    this.points = out;
+    session.changed();
+  }
+  /** Where the rate is not kept, half the guides do; true where it has begun anew. */
+  private fewer(): boolean {
+    const { live } = useEditor.getState();
+    if (!live.auto || this.steps !== LOOK_AFTER || this.took === 0) return false;
+    const rate = (1000 * (LOOK_AFTER - 1)) / this.took, at = SHARES.indexOf(live.share as 1), next = SHARES.at(at + 1), { count } = this.session.document.guides!;
+    if (at < 0 || next === undefined || rate >= KEEPS * this.session.document.shot.fps * live.speed || Math.ceil(count / live.share) <= FEWEST) return false;
+    this.set({ share: next });
+    this.start();
+    return true;
   }
   private waitForNext(): void {
     const { live } = useEditor.getState(), each = 1000 / (this.session.document.shot.fps * live.speed), now = performance.now();
@@ -112,7 +162,7 @@ export class HandsDesk {
     const changed = document.sway !== of.sway;
     if (changed) this.of = document;
     this.expect();
-    for (const w of this.workers.slice(0, this.shares.length - 1)) w.postMessage({ kind: 'step', run: this.run, frame: this.frame, hand: this.hand, document: changed ? document : null, maps: changed ? session.mapBuffers() : {} } satisfies SwayRequest);
+    for (const w of this.workers.slice(0, this.shares.length - 1)) w.postMessage({ kind: 'step', run: this.run, frame: this.frame, hand: this.hand, document: changed ? this.reduce(document) : null, maps: changed ? session.mapBuffers() : {} } satisfies SwayRequest);
   }
   pause(paused: boolean): void { this.set({ paused }); if (!paused && this.missing <= 0) { this.due = performance.now(); this.waitForNext(); } }
   /** Puts the hand back where it took hold. */

@@ -81,8 +81,9 @@ export class RunDesk {
   /** What follows from a change of the document. */
   follow(): void {
     const { run } = useEditor.getState();
-    if (run.state === 'running' && this.session.key !== run.key) this.restart();
-    else if (this.kept.size > 0) this.recall();
+    if (run.state === 'running') { if (this.session.key !== run.key) this.restart(); return; }
+    // what was run before is shown again: from here, or from the takes
+    if (!this.recall()) this.session.takes.showNewest();
   }
 
   restart(): void {

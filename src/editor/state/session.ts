@@ -14,6 +14,7 @@ import { clipTime, leadingNodes, poseCharacter, restPositions, skinPositions, ty
 import { Surface } from '../../core/mesh/surface';
 import type { ColliderSet } from '../../core/sway/colliders';
 import type { Pill } from '../../core/sway/pills';
+import { neighbourPairs } from '../../core/proof/frame-meter';
 import { tiedPoints, tieMotion } from '../../core/sway/ties';
 import { applyHand } from '../../core/mesh/hand';
 import type { FillReply, FillRequest } from '../../workers/messages';
@@ -203,6 +204,8 @@ export class Session {
     }
     if (state.history && (state.stage !== before.stage || state.comb.layer !== before.comb.layer || (state.comb.tool === 'look') !== (before.comb.tool === 'look')) && this.document.guides?.style) this.adoptShapes();
     if (state.stage !== before.stage || state.comb.keepOff !== before.comb.keepOff) this.combDesk.warmSoon();
+    // a hand is on the character only where it is seen to move
+    if (state.stage !== before.stage && state.stage !== 'sway' && state.stage !== 'proof') queueMicrotask(() => this.hands.stop());
     if (state.stillStrands !== before.stillStrands) this.fill();
     if (state.comparing !== before.comparing) void this.compare(state.comparing);
     if (state.comb.bindPose !== before.comb.bindPose) this.setFrame(state.frame);
@@ -363,6 +366,14 @@ export class Session {
     rootMotionsInto(motions, guides.planting, guides.frames, this.rest, this.mesh.triangles);
     placeGuides(guides.offsets, motions, guides.pointCount, out);
     return out;
+  }
+
+  /** m: between neighbouring guides, in the middle. */
+  guideSpacing(): number {
+    const { guides } = this, shape = this.groomedShape();
+    if (!guides || guides.planting.faces.length < 2) return 0.01;
+    const stride = 3 * guides.pointCount, pairs = neighbourPairs(Float64Array.from({ length: 3 * guides.planting.faces.length }, (_, k) => shape[stride * Math.floor(k / 3) + (k % 3)])), far = Float64Array.from({ length: pairs.length / 2 }, (_, k) => { const a = stride * pairs[2 * k], b = stride * pairs[2 * k + 1]; return Math.hypot(shape[a] - shape[b], shape[a + 1] - shape[b + 1], shape[a + 2] - shape[b + 2]); }).sort();
+    return far[far.length >> 1];
   }
 
   /** World points of the guides as the stage shows them, and where they come from. */

@@ -6,7 +6,7 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import type { GroomDocument } from '../../core/document/schema';
 import { restBox } from '../../core/mesh/rest-box';
-import { limitOf } from '../../core/document/proof';
+import { heatTop } from '../../core/proof/judge';
 import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
 import { clipTime, poseCharacter, skinPositions } from '../../core/mesh/character';
 import { OF_STRAND, STRAND_NUMBERS } from '../../core/proof/strand-meter';
@@ -36,6 +36,8 @@ const SLOW_MS = 90, FAST_MS = 40;
 const FEWEST_MOVING = 1000;
 /** Strands of a small picture. */
 const SMALL_STRANDS = 2500;
+/** Frames a small picture is made of. */
+const SMALL_FRAMES = 4;
 /** Cividis, 256 steps, linear RGB. Source: Nuñez, Anderton & Renslow, PLoS ONE 13 (2018), as d3-scale-chromatic has it. */
 const RAMP = Float32Array.from(Array.from({ length: 256 }, (_, k) => new THREE.Color(interpolateCividis(k / 255)).toArray()).flat());
 /** The take that is shown, and the one that is laid over; linear RGB. Apart in lightness too. */
@@ -316,11 +318,11 @@ export class Viewport {
   }
   private hairShown = false;
   private otherShown = false;
-  /** What each guide is to be coloured by, 0 … 1 at a quarter beyond the limit; null for nothing. */
+  /** What each guide is to be coloured by, 0 … 1; null for nothing. */
   private heatNow(): Float32Array | null {
     const { heat, stage, limits } = useEditor.getState(), numbers = stage === 'proof' && heat !== 'none' ? this.session.strandNumbers() : null;
     if (!numbers || heat === 'none') return null;
-    const most = 1.25 * limitOf(heat, limits), at = OF_STRAND[heat];
+    const most = heatTop(heat, this.session.takes.shownProof()?.proof ?? null, limits), at = OF_STRAND[heat];
     return Float32Array.from({ length: numbers.length / STRAND_NUMBERS }, (_, g) => Math.min(1, numbers[STRAND_NUMBERS * g + at] / most));
   }
   /** Shapes another set of hair as the take that is laid over has it, and marks both. */
@@ -712,13 +714,21 @@ export class Viewport {
     camera.clearViewOffset();
     camera.updateProjectionMatrix();
     camera.updateMatrixWorld();
-    const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(2 * width, 2 * height, { type, depthBuffer, minFilter: THREE.LinearFilter, magFilter: THREE.LinearFilter }), main = make(true, THREE.HalfFloatType), out = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false }), pixels = new Uint8Array(4 * width * height);
-    this.hair.prepare(camera, 2 * height, 0, true);
-    this.render(main, null);
-    this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: main.texture, uMirrored: 0 }), out);
+    const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter }), main = make(true, THREE.HalfFloatType), out = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false }), pixels = new Uint8Array(4 * width * height);
+    let sum = make(false, THREE.FloatType), next = make(false, THREE.FloatType);
+    for (let k = 0; k < SMALL_FRAMES; k++) {
+      const [jx, jy] = k === 0 ? [0, 0] : jitter(k);
+      camera.setViewOffset(width, height, jx, jy, width, height);
+      camera.updateMatrixWorld();
+      this.hair.prepare(camera, height, k, true);
+      this.render(main, null);
+      this.hair.pass(this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: sum.texture, tNew: main.texture, uShare: 1 / (k + 1) }), next);
+      [sum, next] = [next, sum];
+    }
+    this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: sum.texture, uMirrored: 0 }), out);
     renderer.readRenderTargetPixels(out, 0, 0, width, height, pixels);
-    main.dispose();
-    out.dispose();
+    for (const t of [main, out, sum, next]) t.dispose();
+    camera.clearViewOffset();
     camera.aspect = aspect;
     camera.updateProjectionMatrix();
     for (const h of helpers) h.visible = true;

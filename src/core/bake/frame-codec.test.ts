@@ -1,0 +1,58 @@
+import fc from 'fast-check';
+import { describe, expect, it } from 'vitest';
+import { makeRandom } from '../math/random';
+import { OF_STRAND, STRAND_NUMBERS } from '../proof/strand-meter';
+import { FrameFileError, FRAME_ERROR, packFrames, unpackFrames, type PackedFrames } from './frame-codec';
+
+/** Hair that moves as hair does. */
+function frames(guides: number, points: number, count: number, seed = 1): PackedFrames[] {
+  const random = makeRandom(seed), roots = Float64Array.from({ length: 3 * guides }, () => random() + 1);
+  return Array.from({ length: count }, (_, f) => {
+    const out: PackedFrames = { points: new Float32Array(3 * points * guides), strands: new Float32Array(STRAND_NUMBERS * guides) };
+    for (let g = 0; g < guides; g++) {
+      for (let i = 0; i < points; i++) for (let c = 0; c < 3; c++) out.points[3 * (g * points + i) + c] = roots[3 * g + c] + 0.02 * f + (c === 1 ? -0.02 * i : 0.004 * i * Math.sin(0.3 * f + g));
+      out.strands.set([0.0012 * (g % 3), g % 3 === 0 ? -1 : g % 5, 1e-5, 3.14, 0.0004, 0.031], STRAND_NUMBERS * g);
+    }
+    return out;
+  });
+}
+
+describe('frames of a take as bytes', () => {
+  it('come back within the stated error, and the numbers of their strands too', () => {
+    const given = frames(40, 16, 30), bytes = packFrames(given, -5, 16), read = unpackFrames(bytes);
+    expect([...read.frames.keys()]).toEqual(Array.from({ length: 30 }, (_, k) => k - 5));
+    given.forEach(({ points, strands }, k) => {
+      const back = read.frames.get(k - 5)!;
+      // and the last digit of a float32
+      points.forEach((v, i) => expect(Math.abs(back.points[i] - v)).toBeLessThanOrEqual(FRAME_ERROR + 2e-7));
+      for (let g = 0; g < 40; g++) for (const [n, tolerance] of [[OF_STRAND.depth, 1e-6], [OF_STRAND.collider, 0], [OF_STRAND.stretch, 1e-6], [OF_STRAND.jump, 0.01], [OF_STRAND.jitter, 1e-6], [OF_STRAND.drift, 1e-5]] as const) expect(Math.abs(back.strands[STRAND_NUMBERS * g + n] - strands[STRAND_NUMBERS * g + n])).toBeLessThanOrEqual(tolerance + 1e-7);
+    });
+  });
+  it('take a quarter of their float32 at most, and one frame is read alone', () => {
+    const given = frames(60, 16, 48), bytes = packFrames(given, 0, 16);
+    expect(bytes.length).toBeLessThan(0.25 * 4 * 48 * 3 * 16 * 60);
+    const one = unpackFrames(bytes, 30);
+    expect(one.frames.has(30)).toBe(true);
+    expect(one.frames.size).toBeLessThanOrEqual(12);
+    expect(one.frames.get(30)).toEqual(unpackFrames(bytes).frames.get(30));
+  });
+  it('whatever places there are come back, near and far', () => {
+    fc.assert(fc.property(fc.array(fc.float({ min: -1000, max: 1000, noNaN: true }), { minLength: 24, maxLength: 24 }), fc.float({ min: Math.fround(1e-6), max: Math.fround(0.01), noNaN: true }), (values, error) => {
+      const points = Float32Array.from(values), read = unpackFrames(packFrames([{ points, strands: new Float32Array(STRAND_NUMBERS) }, { points: points.map((v) => -v), strands: new Float32Array(STRAND_NUMBERS) }], 7, 8, error)).frames;
+      points.forEach((v, i) => { expect(Math.abs(read.get(7)!.points[i] - v)).toBeLessThanOrEqual(1.001 * error + 6e-5); expect(Math.abs(read.get(8)!.points[i] + v)).toBeLessThanOrEqual(1.001 * error + 6e-5); });
+    }), { numRuns: 60 });
+  });
+  it('what is damaged is told, and nothing hangs', () => {
+    const bytes = packFrames(frames(10, 8, 30), 0, 8), other = bytes.slice();
+    expect(() => unpackFrames(new Uint8Array(3))).toThrow(FrameFileError);
+    expect(() => unpackFrames(new TextEncoder().encode('FCF1{}'))).toThrow(FrameFileError);
+    other.fill(0x55, bytes.length - 40);
+    expect(() => unpackFrames(other)).toThrow(/frames from 24 to 29 are damaged|end in the middle/);
+    expect(unpackFrames(other, 3).frames.size).toBe(12);
+    const random = makeRandom(5);
+    for (let k = 0; k < 200; k++) { const bad = bytes.slice(); for (let n = 0; n < 6; n++) bad[Math.floor(random() * bad.length)] = Math.floor(256 * random()); try { unpackFrames(bad); } catch (e) { expect(e).toBeInstanceOf(FrameFileError); } }
+    const broken = frames(2, 8, 2);
+    broken[1].points[5] = NaN;
+    expect(() => packFrames(broken, 0, 8)).toThrow(/no number \(guide 0\)/);
+  });
+});
