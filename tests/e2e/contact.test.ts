@@ -121,6 +121,19 @@ describe('ties, maps, air', () => {
   it('wind from a fan, a carrier and loft are set; the run takes them, and marks its contacts', async () => {
     await unfold('air');
     await type('sway-windSpeed', 3);
+    // taken by its grip in the view it blows another way; one step
+    await page.getByRole('button', { name: 'top', exact: true }).click();
+    await settle(page);
+    const canvas = (await page.getByTestId('view').boundingBox())!, [[x, y]] = await ask<[number, number][]>('f.view.gripPlaces().map((g) => f.view.project(g))'), before = (await document()).sway.windTurn;
+    await page.mouse.move(canvas.x + x, canvas.y + y);
+    await page.mouse.down();
+    await page.mouse.move(canvas.x + x + 90, canvas.y + y + 30, { steps: 5 });
+    await page.mouse.up();
+    await saved();
+    expect(Math.abs((await document()).sway.windTurn - before)).toBeGreaterThan(5);
+    await page.getByRole('button', { name: /^Undo: Turn the wind/ }).click();
+    await saved();
+    expect((await document()).sway.windTurn).toBe(before);
     await page.getByRole('radio', { name: 'a fan' }).click();
     await unfold('loft');
     await type('sway-loft', 0.5);

@@ -107,6 +107,16 @@ describe('grooms', () => {
     expect(await choicesFor(db, row.source)).toEqual(choices);
     expect(await choicesFor(db, 'gltf of nobody')).toBeNull();
   });
+  it('a groom that cannot be read does not hide the others', async () => {
+    const { id } = await tubeGroom(), bad = await tubeGroom();
+    await db('groom_versions').where({ groom_id: bad.id }).update({ document: '{"format":99}' });
+    const grooms = (await overview(db)).productions.flatMap((p) => p.assets.flatMap((a) => a.grooms));
+    expect(grooms.find((g) => g.id === id)!.shot).toBe('bend');
+    expect(grooms.find((g) => g.id === bad.id)!.shot).toBeNull();
+    await expect(getGroom(db, bad.id)).rejects.toThrow();
+    await db('groom_versions').where({ groom_id: bad.id }).delete();
+    await db('grooms').where({ id: bad.id }).delete();
+  });
   const proof = (end: number) => proofSchema.parse({ start: 0, end, fps: 24, report: reportSchema.parse({ guides: 1, cut: 0, beganInside: 0, beganDeepest: 0, pills: 0 }), frames: [] });
   const take = (end: number, more = {}) => ({ motionKey: 'b'.repeat(64), name: `take ${end}`, shotName: 'still', proof: proof(end), settings: null, frames: null, strip: null, bytes: 0, ...more });
   it('keeps takes, the newest first; the oldest go when there are too many, or too large, but not what is pinned', async () => {

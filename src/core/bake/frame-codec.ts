@@ -1,6 +1,7 @@
 /**
- * Frames of a run as few bytes: places as whole steps of twice the stated error, along the strand and in time as
- * differences, small numbers in few bytes, deflated by groups of frames so that any frame is near at hand.
+ * Frames of a run as few bytes: places as whole steps of twice the stated error; of each only what it differs by, along the
+ * strand, from going on as it went in the frames before; small numbers in few bytes, deflated by groups of frames so that any
+ * frame is near at hand.
  *
  * A file is `FCF1`, the length of a JSON head (u32), the head, and the groups one after the other.
  */
@@ -59,11 +60,10 @@ class Reader {
 export function packFrames(frames: readonly PackedFrames[], first: number, pointCount: number, error = FRAME_ERROR): Uint8Array {
   requireContract(frames.length > 0, 'frames', 'at least one frame', frames.length);
   const size = frames[0].points.length, guides = size / (3 * pointCount), step = 2 * error, parts: Uint8Array[] = [], groups: { frame: number; frames: number; bytes: number }[] = [];
-  let before = new Float64Array(size);
   for (let from = 0; from < frames.length; from += GROUP) {
     const writer = new Writer(), some = frames.slice(from, from + GROUP);
-    before = new Float64Array(size);
-    for (const { points, strands } of some) {
+    let before = new Float64Array(size), way = new Float64Array(size);
+    for (const [f, { points, strands }] of some.entries()) {
       requireContract(points.length === size && strands.length === STRAND_NUMBERS * guides, 'frames', `${size} numbers and ${STRAND_NUMBERS * guides} of strands each`, points.length);
       const now = new Float64Array(size);
       for (let k = 0; k < size; k++) {
@@ -74,12 +74,13 @@ export function packFrames(frames: readonly PackedFrames[], first: number, point
       for (let c = 0; c < 3; c++) for (let g = 0; g < guides; g++) {
         let last = 0;
         for (let i = 0; i < pointCount; i++) {
-          const k = 3 * (g * pointCount + i) + c, change = now[k] - before[k];
+          const k = 3 * (g * pointCount + i) + c, change = now[k] - before[k] - way[k];
           writer.put(change - last);
           last = change;
         }
       }
       for (const [n, s] of KEPT) for (let g = 0; g < guides; g++) writer.put(Math.round(Math.min(1e9, strands[STRAND_NUMBERS * g + n] / s)));
+      if (f > 0) way = now.map((v, k) => v - before[k]);
       before = now;
     }
     const packed = zlibSync(writer.taken(), { level: 6 });
@@ -112,7 +113,7 @@ export function unpackFrames(bytes: Uint8Array, only?: number): { pointCount: nu
     if (only !== undefined && (only < group.frame || only >= group.frame + group.frames)) continue;
     let plain: Uint8Array;
     try { plain = unzlibSync(packed); } catch { throw new FrameFileError(`The frames from ${group.frame} to ${group.frame + group.frames - 1} are damaged.`); }
-    const reader = new Reader(plain), now = new Float64Array(size);
+    const reader = new Reader(plain), now = new Float64Array(size), way = new Float64Array(size);
     for (let f = 0; f < group.frames; f++) {
       const points = new Float32Array(size), strands = new Float32Array(STRAND_NUMBERS * guides);
       for (let c = 0; c < 3; c++) for (let g = 0; g < guides; g++) {
@@ -120,7 +121,9 @@ export function unpackFrames(bytes: Uint8Array, only?: number): { pointCount: nu
         for (let i = 0; i < pointCount; i++) {
           const k = 3 * (g * pointCount + i) + c;
           last += reader.get();
-          now[k] += last;
+          const change = last + way[k];
+          now[k] += change;
+          if (f > 0) way[k] = change;
           points[k] = now[k] * step;
         }
       }

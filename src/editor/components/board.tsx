@@ -18,8 +18,9 @@ import { Sign } from './shown-proof';
 const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => toast.error(e instanceof Error ? e.message : String(e))); };
 
 export function Board() {
-  const board = useEditor((s) => s.board);
-  if (board === 'none') return null;
+  const board = useEditor((s) => s.board), stage = useEditor((s) => s.stage);
+  // each belongs to its stage
+  if (board === 'none' || stage !== (board === 'wedge' ? 'sway' : 'proof')) return null;
   return (
     <section aria-label={board === 'wedge' ? 'Wedge' : 'All shots'} data-testid="board" className="absolute inset-0 flex flex-col overflow-hidden bg-panel" onKeyDown={(e) => { if (e.key === 'Escape') useEditor.setState({ board: 'none' }); }}>
       {board === 'wedge' ? <Wedge /> : <Shots />}

@@ -54,7 +54,7 @@ export function Entrance() {
                   {a.grooms.map((g) => (
                     <li key={g.id}>
                       <a href={`/groom/${g.id}`} className="group flex items-center gap-3 px-4 py-1.5 hover:bg-lifted">
-                        <span>{g.name}</span><span className="text-faint">in the shot “{g.shot}”</span>
+                        <span>{g.name}</span><span className="text-faint">{g.shot === null ? 'cannot be read: it is of another version of this program, or damaged' : `in the shot “${g.shot}”`}</span>
                         <span className="ml-auto text-faint">{new Date(g.updatedAt).toLocaleString('en-GB', { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit' })}</span>
                         <ArrowRight size={15} className="text-copper opacity-60 group-hover:opacity-100" />
                       </a>

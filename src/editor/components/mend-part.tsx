@@ -59,7 +59,7 @@ function OfferRow({ offer, k, best }: { offer: TriedOffer; k: number; best: bool
         <>
           <p className="flex items-center gap-1 text-[12px]"><span className={good ? 'text-good' : result.verdict === 'no help' ? 'text-faint' : 'text-trouble'}>{good ? '● ' : '▲ '}{VERDICTS[result.verdict]}</span><span className="num ml-auto text-soft">{wordsOf(mend.measure, result.before)} → {wordsOf(mend.measure, result.after)}</span></p>
           {result.broke.length > 0 && <p className="text-[12px] text-trouble">beyond its limit now: {result.broke.map((m) => MEASURES[m].label.toLowerCase()).join(', ')}</p>}
-          {best && mend.picture && offer.picture && <div className="mt-1 grid grid-cols-2 gap-1"><figure><img alt="Before" src={mend.picture} className="w-full rounded-sm" draggable={false} /><figcaption className="text-[11px] text-faint">before</figcaption></figure><figure><img alt="After" src={offer.picture} className="w-full rounded-sm" draggable={false} /><figcaption className="text-[11px] text-faint">after</figcaption></figure></div>}
+          {mend.picture && offer.picture && <details open={best}><summary className="cursor-pointer text-[12px] text-faint">pictures</summary><div className="mt-1 grid grid-cols-2 gap-1"><figure><img alt="Before" src={mend.picture} className="w-full rounded-sm" draggable={false} /><figcaption className="text-[11px] text-faint">before</figcaption></figure><figure><img alt="After" src={offer.picture} className="w-full rounded-sm" draggable={false} /><figcaption className="text-[11px] text-faint">after</figcaption></figure></div></details>}
         </>
       )}
     </li>

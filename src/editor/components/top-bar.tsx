@@ -36,7 +36,7 @@ export function TopBar() {
 
 function GroomMenu() {
   const groom = useEditor((s) => s.groom), shot = useEditor((s) => s.history?.document.shotName);
-  const [others, setOthers] = useState<{ id: string; name: string; shot: string }[]>([]);
+  const [others, setOthers] = useState<{ id: string; name: string; shot: string | null }[]>([]);
   const load = (): void => { getOverview().then((o) => setOthers(o.productions.flatMap((p) => p.assets.flatMap((a) => a.grooms))), () => undefined); };
   useEffect(load, []);
   return (
@@ -44,7 +44,7 @@ function GroomMenu() {
       <MenuButton className="flex items-center gap-1.5 rounded px-1 text-text hover:bg-lifted"><b className="font-semibold">{shot}</b><span className="text-faint">·</span>{groom?.name}<ChevronDown size={13} className="text-faint" /></MenuButton>
       <MenuItems anchor="bottom start" className="z-30 mt-1 min-w-56 rounded-md border border-edge bg-raised p-1 text-text shadow-xl outline-none">
         {others.map((g) => (
-          <MenuItem key={g.id}><a href={`/groom/${g.id}`} aria-current={g.id === groom?.id} className="flex gap-2 rounded px-2.5 py-1.5 data-focus:bg-lifted aria-[current=true]:text-copper"><b className="font-semibold">{g.shot}</b><span className="text-faint">·</span>{g.name}</a></MenuItem>
+          <MenuItem key={g.id}><a href={`/groom/${g.id}`} aria-current={g.id === groom?.id} className="flex gap-2 rounded px-2.5 py-1.5 data-focus:bg-lifted aria-[current=true]:text-copper"><b className="font-semibold">{g.shot ?? 'cannot be read'}</b><span className="text-faint">·</span>{g.name}</a></MenuItem>
         ))}
         <MenuItem><a href="/" className="mt-1 block rounded border-t border-line px-2.5 py-1.5 data-focus:bg-lifted">All grooms, or another character …</a></MenuItem>
       </MenuItems>

@@ -83,7 +83,7 @@ export async function bakeFrames(id: string, from: number, to: number): Promise<
 }
 
 const overviewSchema = z.object({
-  productions: z.array(z.object({ id: z.string(), name: z.string(), assets: z.array(z.object({ id: z.string(), name: z.string(), fileName: z.string(), version: z.number(), grooms: z.array(z.object({ id: z.string(), name: z.string(), shot: z.string(), updatedAt: z.string() })) })) })),
+  productions: z.array(z.object({ id: z.string(), name: z.string(), assets: z.array(z.object({ id: z.string(), name: z.string(), fileName: z.string(), version: z.number(), grooms: z.array(z.object({ id: z.string(), name: z.string(), shot: z.string().nullable(), updatedAt: z.string() })) })) })),
 });
 export type OverviewData = z.infer<typeof overviewSchema>;
 export const getOverview = (): Promise<OverviewData> => get('/api/overview', overviewSchema);

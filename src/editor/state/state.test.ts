@@ -9,6 +9,7 @@ import type { Session } from './session';
 import { figureOf } from '../../core/proof/judge';
 import { inTrouble, stageStatus } from './stages';
 import { NO_RUN, useEditor } from './store';
+import { spreadOf } from './wedge-desk';
 
 const document = (): GroomDocument => ({ ...newDocument('head', { clip: 'walk', start: 0, end: 10, fps: 24, cyclic: false }) });
 const withGuides = (): GroomDocument => { const d = document(); return { ...d, guides: { count: 3, pointCount: 8, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: plantKey(d), combed: true } }; };
@@ -159,5 +160,31 @@ describe('autosave', () => {
     await settle();
     expect(await done).toBe(true);
     expect(calls).toHaveLength(1);
+  });
+});
+
+describe('a wedge', () => {
+  it('spreads a setting evenly, or by ratio where the range is wide; whole numbers once each; within its bounds', () => {
+    expect(spreadOf({ key: 'hold', from: 0, to: 1, count: 5 })).toEqual([0, 0.25, 0.5, 0.75, 1]);
+    expect(spreadOf({ key: 'stiffness', from: 1, to: 100, count: 3 })).toEqual([1, 10, 100]);
+    expect(spreadOf({ key: 'substeps', from: 2, to: 4, count: 8 })).toEqual([2, 3, 4]);
+    expect(spreadOf({ key: 'hold', from: -5, to: 9, count: 2 })).toEqual([0, 1]);
+    expect(spreadOf({ key: 'preRoll', from: 24, to: 0, count: 2 })).toEqual([24, 0]);
+  });
+});
+
+describe('changes that count in one shot only', () => {
+  it('are the open shot’s own from then on, whatever edits them, and one undo takes them back', () => {
+    useEditor.getState().open(groom(withGuides()));
+    useEditor.setState({ onlyHere: true });
+    useEditor.getState().edit('Hold', (d) => { d.sway.hold = 0.3; });
+    useEditor.getState().edit('Length', (d) => { d.plant.lengthCm = 30; });
+    expect(useEditor.getState().history!.document.setAside).toEqual({ hold: withGuides().sway.hold });
+    useEditor.getState().undo();
+    useEditor.getState().undo();
+    expect(useEditor.getState().history!.document).toEqual(withGuides());
+    useEditor.setState({ onlyHere: false });
+    useEditor.getState().edit('Hold', (d) => { d.sway.hold = 0.3; });
+    expect(useEditor.getState().history!.document.setAside).toEqual({});
   });
 });

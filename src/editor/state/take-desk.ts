@@ -12,6 +12,8 @@ import { NO_RUN, useEditor } from './store';
 
 /** Takes whose frames are kept in memory, besides those in use. */
 const MOST_OPEN = 5;
+/** So many takes, or bytes of them, are near what the server keeps. */
+const NEAR_MANY = 55, NEAR_FULL = 450 << 20;
 /** Pictures of a take, evenly over its range, and their size. */
 const PICTURES = 5, WIDE = 144, HIGH = 108;
 
@@ -56,6 +58,9 @@ export class TakeDesk {
       const take = await api.addTake(session.groom.id, { motionKey: key, name: name ?? this.freeName(document.shotName), shotName: document.shotName, proof, settings: settingsOf(document), frames: ids[0], strip: ids[1], bytes: (packed?.length ?? 0) + (strip?.length ?? 0) });
       this.hold(take.id, new Map(numbers.map((f, k) => [f, list[k]])));
       this.put(take);
+      // near the limits the server lets old ones go
+      const { takes } = useEditor.getState();
+      if (takes.length > NEAR_MANY || takes.reduce((n, t) => n + t.bytes, 0) > NEAR_FULL) useEditor.setState({ takes: await api.listTakes(session.groom.id) });
       return take;
     } catch (cause) {
       session.onTrouble?.(`This run could not be kept as a take: ${cause instanceof Error ? cause.message : String(cause)}`);

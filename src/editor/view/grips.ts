@@ -53,6 +53,13 @@ export class Grips {
       }
     }
     if (sway.windSpeed > 0 && sway.windKind === 'fan') out.push({ name: 'fan', place: new THREE.Vector3(sway.windX, sway.windY, sway.windZ), help: 'Drag to move the fan.', drag: (to) => useEditor.getState().edit('Move the fan', (d) => { Object.assign(d.sway, { windX: rounded(to.x), windY: rounded(to.y), windZ: rounded(to.z) }); }, 'fan') });
+    const wind = this.overlays.windGrip();
+    if (wind) out.push({ name: 'wind', place: wind.tip, help: 'Drag to turn the wind.', drag: (to) => {
+      const d = to.clone().sub(wind.about).multiplyScalar(wind.ahead ? 1 : -1);
+      if (d.lengthSq() < 1e-8) return;
+      d.normalize();
+      useEditor.getState().edit('Turn the wind', (x) => { Object.assign(x.sway, { windTurn: Math.round((Math.atan2(d.x, d.z) * 180) / Math.PI), windRise: Math.round((Math.asin(Math.min(1, Math.max(-1, d.y))) * 180) / Math.PI) }); }, 'wind');
+    } });
     return out;
   }
 

@@ -135,6 +135,15 @@ export class Overlays {
     }
   }
 
+  /** Where the wind can be taken hold of, to turn it: its tip, and what it turns about; `ahead`: whether the tip lies where it blows to. */
+  windGrip(): { tip: THREE.Vector3; about: THREE.Vector3; ahead: boolean } | null {
+    const { sway } = this.session.document, mean = windOf(sway), speed = Math.hypot(...mean);
+    if (!(speed > 0)) return null;
+    const d = new THREE.Vector3(...mean).divideScalar(speed);
+    if (sway.windKind === 'fan') { const at = new THREE.Vector3(sway.windX, sway.windY, sway.windZ); return { tip: at.clone().addScaledVector(d, 0.35 * sway.windReach), about: at, ahead: true }; }
+    const about = new THREE.Vector3(...this.session.middleOfHair());
+    return { tip: about.clone().addScaledVector(d, -0.34), about, ahead: false };
+  }
   private windLines(out: number[]): void {
     const { sway } = this.session.document, mean = windOf(sway), speed = Math.hypot(...mean);
     if (speed === 0) return;

@@ -72,7 +72,7 @@ export async function loadCharacter(db: Knex, packed: string): Promise<Character
 }
 
 export interface Overview {
-  productions: { id: string; name: string; assets: { id: string; name: string; fileName: string; /** 1 for what came in; counted along what it follows. */ version: number; grooms: { id: string; name: string; shot: string; updatedAt: string }[] }[] }[];
+  productions: { id: string; name: string; assets: { id: string; name: string; fileName: string; /** 1 for what came in; counted along what it follows. */ version: number; grooms: { id: string; name: string; /** Null of a groom that cannot be read. */ shot: string | null; updatedAt: string }[] }[] }[];
 }
 export async function overview(db: Knex): Promise<Overview> {
   const [productions, assets, grooms] = await Promise.all([
@@ -88,7 +88,7 @@ export async function overview(db: Knex): Promise<Overview> {
       // earlier versions that nothing grows on any more are kept, and not listed
       assets: assets.filter((a) => a.production_id === p.id && (!followed.has(a.id) || grooms.some((g) => g.asset_id === a.id))).map((a) => ({
         id: a.id, name: a.name, fileName: a.file_name, version: versionOf(a),
-        grooms: grooms.filter((g) => g.asset_id === a.id).map((g) => ({ id: g.id, name: g.name, shot: readDocument(g.document).shotName, updatedAt: g.updated_at.toISOString() })),
+        grooms: grooms.filter((g) => g.asset_id === a.id).map((g) => ({ id: g.id, name: g.name, shot: shotOf(g.document), updatedAt: g.updated_at.toISOString() })),
       })),
     })),
   };
@@ -97,6 +97,8 @@ export async function overview(db: Knex): Promise<Overview> {
 // ---------------------------------------------------------------- grooms
 
 const readDocument = (text: string): GroomDocument => upgraded(JSON.parse(text));
+/** The open shot of a stored document; null of one that is not understood, which must not hide the others. */
+const shotOf = (text: string): string | null => { try { return readDocument(text).shotName; } catch { return null; } };
 
 export interface GroomInfo { id: string; name: string; version: number; document: GroomDocument; character: AssetInfo; production: { id: string; name: string } }
 
