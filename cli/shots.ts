@@ -115,7 +115,7 @@ try {
     await set({ playing: false, frame: 17 });
   }
   await shot('5-sway', async () => { await page.getByRole('button', { name: 'three-quarter' }).click(); });
-  await shot('6-proof', async () => { await stage('proof'); await page.getByRole('button', { name: 'Go to worst', exact: true }).click(); await page.getByTestId('heat').click(); await page.getByRole('option', { name: 'Start drift' }).click(); await set({ strip: 'time' }); });
+  await shot('6-proof', async () => { await stage('proof'); await page.getByRole('button', { name: 'Go to worst', exact: true }).click(); await page.getByTestId('heat').click(); await page.getByRole('option', { name: 'Drift' }).click(); await set({ strip: 'time' }); await page.getByTestId('verdict').scrollIntoViewIfNeeded(); await page.waitForTimeout(600); });
   await shot('12-takes', async () => {
     await set({ heat: 'none', marked: -1 });
     await stage('sway');

@@ -206,7 +206,7 @@ describe('proof on paper and in the show', () => {
     await settle(page);
     const plain = await colourAt(0.4, 0.6);
     await page.getByTestId('heat').click();
-    await page.getByRole('option', { name: 'Start drift' }).click();
+    await page.getByRole('option', { name: 'Drift' }).click();
     await page.waitForTimeout(400);
     await settle(page);
     const hot = await colourAt(0.4, 0.6);

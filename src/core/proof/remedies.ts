@@ -17,7 +17,7 @@ export const TRIAL_MEASURES = {
 export type TrialMeasure = keyof typeof TRIAL_MEASURES;
 export type AnyMeasure = MeasureName | TrialMeasure;
 export const measureWords = (name: AnyMeasure): { label: string; unit: string; scale: number; digits: number } => (name in TRIAL_MEASURES ? TRIAL_MEASURES[name as TrialMeasure] : MEASURES[name as MeasureName]);
-export const wordsOf = (name: AnyMeasure, value: number): string => { const { unit, scale, digits } = measureWords(name); return `${(value * scale).toFixed(digits)}${unit ? ` ${unit}` : ''}`; };
+export const wordsOf = (name: AnyMeasure, value: number): string => { const { unit, scale, digits } = measureWords(name), v = value * scale, fine = v !== 0 && Math.abs(v) < 10 ** -digits; return `${fine ? Number(v.toPrecision(2)) : v.toFixed(digits)}${unit ? ` ${unit}` : ''}`; };
 
 /** What a remedy looks at. */
 export interface Patient {
@@ -213,9 +213,11 @@ const valueOf = (f: TrialFigures, m: AnyMeasure): number => (m in TRIAL_MEASURES
 export function compare(name: TroubleName, before: TrialFigures, after: TrialFigures, limits: Limits = {}): Comparison {
   const { measure } = TROUBLES[name], a = valueOf(before, measure), b = valueOf(after, measure), limit = measure in TRIAL_MEASURES ? TRIAL_MEASURES[measure as TrialMeasure].limit : limitOf(measure as MeasureName, limits), gain = a > 0 ? 1 - b / a : 0;
   const failed = new Set(judge(before.proof, limits).filter((v) => !v.passes).map((v) => v.name)), broke = judge(after.proof, limits).filter((v) => !v.passes && !failed.has(v.name) && v.name !== measure).map((v) => v.name);
-  const verdict = gain < -0.05 ? 'worse' : gain < 0.1 ? 'no help' : broke.length > 0 ? 'at a price' : (Number.isFinite(limit) && b <= limit) || gain >= 0.9 ? 'cures' : 'helps';
+  const verdict = gain < -0.05 ? 'worse' : gain < 0.1 ? 'no help' : broke.length > 0 ? 'at a price' : (a > limit && b <= limit) || gain >= 0.9 ? 'cures' : 'helps';
   return { before: a, after: b, gain, broke, verdict };
 }
+/** Whether a figure is so far within its limit that the trouble hardly shows in it. */
+export const hardlyShows = (measure: AnyMeasure, value: number, limits: Limits = {}): boolean => value < 0.1 * (measure in TRIAL_MEASURES ? (Number.isFinite(TRIAL_MEASURES[measure as TrialMeasure].limit) ? TRIAL_MEASURES[measure as TrialMeasure].limit : 0) : limitOf(measure as MeasureName, limits));
 /** Steps that a frame of a run takes: substeps of every strand, each with its passes, and what it is held against. */
 export function workOf(proof: Proof): number {
   const { plan, guides, pills, shells } = proof.report;

@@ -3,7 +3,7 @@
 import { Check, FlaskConical, X } from 'lucide-react';
 import { toast } from 'sonner';
 import { MEASURES } from '../../core/document/proof';
-import { measureWords, TROUBLE_NAMES, TROUBLES, wordsOf, type TroubleName } from '../../core/proof/remedies';
+import { hardlyShows, measureWords, TROUBLE_NAMES, TROUBLES, wordsOf, type TroubleName } from '../../core/proof/remedies';
 import { useEditor, type TriedOffer } from '../state/store';
 import { Button, helpProps, Note, OneOf, Question } from './controls';
 import { useWorkshop } from './context';
@@ -39,6 +39,7 @@ function Tried() {
         {mend.running ? <Button data-testid="mend-stop" onClick={() => session.mend.cancel()}>Stop</Button> : <Button primary data-testid="mend-try" onClick={() => { session.mend.try().catch((e: unknown) => toast.error(String(e))); }}><FlaskConical size={14} />{done ? 'Try again' : 'Try them all'}</Button>}
         {mend.before !== null && <span className="ml-auto self-center text-soft">now <span className="num text-text">{wordsOf(mend.measure, mend.before)}</span></span>}
       </div>}
+      {mend.before !== null && hardlyShows(mend.measure, mend.before, useEditor.getState().limits) && <Note>This take hardly shows the trouble: its {label.toLowerCase()} is far within the limit. What you see may be another one.</Note>}
       <ul className="mt-1.5 flex flex-col gap-1">{mend.offers.map((o, k) => <OfferRow key={k} offer={o} k={k} best={done && !mend.running && best.k === k && best.gain >= 0.1} />)}</ul>
       {done && !mend.running && best.gain < 0.1 && <Note>None of these helps. Undo nothing: nothing has been changed. Look at the strand itself, or at how it is combed.</Note>}
       <Note>Trials run in the background; nothing is changed until you take one.</Note>

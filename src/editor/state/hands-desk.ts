@@ -17,11 +17,15 @@ import { NO_TAKES, useEditor, type LiveState } from './store';
 
 /** Frames that hair is given to lie down before it is shown, and the fewest guides worth a worker of their own. */
 const RUN_UP = 12, FEWEST_IN_SHARE = 24;
+/** The same where a clip begins again, from the rest that hair starts in. */
+const CALM_RUN_UP = 2;
 /** Of so many guides one is computed: as few as keep the rate, but not fewer guides than this. */
 export const SHARES = [1, 2, 4, 8, 16] as const;
 const FEWEST = 24;
-/** Frames after which it is seen whether the rate is kept, and the share of it that is near enough. */
-const LOOK_AFTER = 6, KEEPS = 0.8;
+/** Guides that are tried at first. */
+const FIRST_TRIED = 64;
+/** Frames after which it is seen whether the rate is kept; the share of it that is near enough; and how much of a frame's time may be used where more guides are to be tried. */
+const LOOK_AFTER = 6, KEEPS = 0.8, IDLE = 0.3;
 
 export class HandsDesk {
   /** Points of the guides just now; null where nothing is moved by hand. */
@@ -50,12 +54,13 @@ export class HandsDesk {
 
   private reduce: (d: GroomDocument) => GroomDocument = (d) => d;
   /** From the present frame, after a run-up in its pose. */
-  start(): void {
+  start(runUp = RUN_UP): void {
     const { session } = this, { document } = session, g = document.guides, { frame, live } = useEditor.getState();
     if (!g) return;
-    const hand = this.of && this.hand ? this.hand : null, { planting, pointCount, offsets } = session.guides!;
+    if (live.share === 0) { this.set({ share: SHARES.find((k) => g.count / k <= FIRST_TRIED) ?? SHARES[SHARES.length - 1] }); this.most = 1; }
+    const { share } = useEditor.getState().live, { rate } = live, hand = this.of && this.hand ? this.hand : null, { planting, pointCount, offsets } = session.guides!;
     this.stop();
-    const { workers, run } = session.runs.lend(), coupled = isCoupled(document.sway), alone = coupled && !crossOriginIsolated, count = Math.max(Math.min(FEWEST, g.count), Math.ceil(g.count / live.share));
+    const { workers, run } = session.runs.lend(), coupled = isCoupled(document.sway), alone = coupled && !crossOriginIsolated, count = Math.max(Math.min(FEWEST, g.count), Math.ceil(g.count / share));
     this.workers = workers;
     this.run = run;
     // guides spread most evenly stand for the others
@@ -70,11 +75,12 @@ export class HandsDesk {
     this.frame = Math.round(frame);
     this.steps = 0;
     this.took = 0;
-    this.set({ on: true, paused: false, rate: 0, depth: 0, computed: count });
+    this.lastAt = 0;
+    this.set({ on: true, paused: false, rate, depth: 0, computed: count });
     useEditor.setState({ playing: false, shownTake: null, ...(useEditor.getState().swayTool.name === 'look' ? { swayTool: { name: 'hand', how: 'move' } as const } : {}) });
     this.expect();
     const sent = { document: this.reduce(document), planting: packPlanting(some.planting), offsets: bytesOf(some.offsets), maps: session.mapBuffers() };
-    this.shares.slice(0, -1).forEach((from, part) => workers[part].postMessage({ kind: 'live', run, part, from, to: this.shares[part + 1], ...sent, frame: this.frame, runUp: RUN_UP, hand: this.hand, bounds: this.shares, coupling } satisfies SwayRequest));
+    this.shares.slice(0, -1).forEach((from, part) => workers[part].postMessage({ kind: 'live', run, part, from, to: this.shares[part + 1], ...sent, frame: this.frame, runUp, hand: this.hand, bounds: this.shares, coupling } satisfies SwayRequest));
     this.due = performance.now();
   }
   stop(): void {
@@ -129,13 +135,16 @@ export class HandsDesk {
     this.points = out;
     session.changed();
   }
-  /** Where the rate is not kept, half the guides do; true where it has begun anew. */
+  /** The fewest guides to one that have not been found too slow. */
+  private most = 1;
+  /** Where the rate is not kept, half the guides do; where there is time to spare, twice as many are tried; true where it has begun anew. */
   private fewer(): boolean {
-    const { live } = useEditor.getState();
-    if (!live.auto || this.steps !== LOOK_AFTER || this.took === 0) return false;
-    const rate = (1000 * (LOOK_AFTER - 1)) / this.took, at = SHARES.indexOf(live.share as 1), next = SHARES.at(at + 1), { count } = this.session.document.guides!;
-    if (at < 0 || next === undefined || rate >= KEEPS * this.session.document.shot.fps * live.speed || Math.ceil(count / live.share) <= FEWEST) return false;
-    this.set({ share: next });
+    const { live } = useEditor.getState(), at = SHARES.indexOf(live.share as 1), { count } = this.session.document.guides!;
+    if (!live.auto || this.steps !== LOOK_AFTER || this.took === 0 || at < 0) return false;
+    const used = (this.took / (LOOK_AFTER - 1) / 1000) * this.session.document.shot.fps * live.speed, few = SHARES.at(at + 1), many = at > 0 ? SHARES[at - 1] : undefined;
+    if (used > 1 / KEEPS && few !== undefined && Math.ceil(count / live.share) > FEWEST) { this.most = few; this.set({ share: few }); }
+    else if (used < IDLE && many !== undefined && many >= this.most) this.set({ share: many });
+    else return false;
     this.start();
     return true;
   }
@@ -153,7 +162,7 @@ export class HandsDesk {
     if (document.guides !== of.guides || document.shot !== of.shot || document.hidden !== of.hidden || document.plot.mesh !== of.plot.mesh || isCoupled(document.sway) !== isCoupled(of.sway)) { if (document.guides) this.start(); else this.stop(); return; }
     const end = shot.end;
     if (live.mode === 'play' && this.frame >= end) {
-      if (!shot.cyclic) { useEditor.setState({ frame: shot.start }); this.start(); return; }
+      if (!shot.cyclic) { useEditor.setState({ frame: shot.start }); this.start(CALM_RUN_UP); return; }
       // a loop goes on from its first pose; the hair knows nothing of it
       this.frame = shot.start - 1;
     }

@@ -104,7 +104,7 @@ export interface LiveState {
   node: number;
   rate: number;
   depth: number;
-  /** Of so many guides one is computed, and whether that is chosen to keep the rate; how many those are. */
+  /** Of so many guides one is computed (0: not known yet), and whether that is chosen to keep the rate; how many those are. */
   share: number;
   auto: boolean;
   computed: number;
@@ -212,7 +212,7 @@ export const NO_RUN: RunState = { state: 'none', key: '', proof: null, rate: 0, 
 
 /** Before anything has been run. */
 export const NO_TAKES = {
-  takes: [] as Take[], shownTake: null, compare: null, limits: {} as Limits, heat: 'none' as Heat, chart: 'depth' as MeasureName, live: { on: false, mode: 'play' as const, paused: false, speed: 1, node: -1, rate: 0, depth: 0, share: 1, auto: true, computed: 0 }, mend: null, wedge: null, shotJobs: {}, measuring: null, board: 'none' as const, turned: 0, onlyHere: false,
+  takes: [] as Take[], shownTake: null, compare: null, limits: {} as Limits, heat: 'none' as Heat, chart: 'depth' as MeasureName, live: { on: false, mode: 'play' as const, paused: false, speed: 1, node: -1, rate: 0, depth: 0, share: 0, auto: true, computed: 0 }, mend: null, wedge: null, shotJobs: {}, measuring: null, board: 'none' as const, turned: 0, onlyHere: false,
 };
 
 export const useEditor = create<EditorState>((set, get) => ({
