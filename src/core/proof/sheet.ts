@@ -42,7 +42,7 @@ table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:2px 5px;
 .bad td:first-child{color:#a8321c;font-weight:600}.none{color:#888}.charts{display:grid;grid-template-columns:repeat(3,1fr);gap:6px}svg{width:100%;border:1px solid #ddd}img{width:100%}p{margin:2px 0}.verdict{font-size:13px;font-weight:600}</style></head><body>
 <h1>${safe(take.name)}</h1><p>${safe(production)} · ${safe(character)} · ${safe(groom)} · shot ${safe(take.shotName)} · frames ${proof.start}–${proof.end} at ${proof.fps} a second · ${safe(take.createdAt.slice(0, 16).replace('T', ' '))} UTC</p>
 <p class="verdict">${failed.length === 0 ? '● Passes every measure' : `▲ Attention: ${failed.map((v) => safe(MEASURES[v.name].label.toLowerCase())).join(', ')}`}</p>
-${strip ? `<img alt="The take at five frames" src="data:image/png;base64,${strip}">` : ''}
+${strip ? `<img alt="Frames of the take" src="data:image/png;base64,${strip}">` : ''}
 <h2>Measures</h2><table><tr><th></th><th>Measure</th><th class="n">figure</th><th class="n">limit</th><th class="n">frame</th><th class="n">guide</th><th>What it says</th></tr>${rows}</table>
 ${list ? `<h2>Worst places</h2><table><tr><th>Measure</th><th class="n">figure</th><th class="n">frame</th><th class="n">guide</th><th>below</th></tr>${list}</table>` : ''}
 <h2>Frame by frame</h2><div class="charts">${charts}</div>

@@ -38,7 +38,7 @@ export function TakesPart() {
                   <Small label="Delete this take" testId="take-delete" onClick={() => { if (confirm(`Delete “${t.name || 'this take'}” with its frames and figures? The groom is not touched.`)) trying(session.takes.remove(t.id)); }}><Trash2 size={12} /></Small>
                 </span>
               </div>
-              {t.hasStrip && (at === t.id || k < 3) && <img alt={`${t.name} at five frames`} src={`/api/takes/${t.id}/strip`} loading="lazy" className="mt-0.5 w-full rounded-sm" draggable={false} />}
+              {t.hasStrip && (at === t.id || k < 3) && <img alt={`Frames of ${t.name}`} src={`/api/takes/${t.id}/strip`} loading="lazy" className="mt-0.5 max-h-[46px] max-w-full rounded-sm" draggable={false} />}
               <p className="num truncate text-[10.5px] text-faint" title={changes.join('; ')}>{new Date(t.createdAt).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' })} · {t.shotName || 'shot'}{t.proof.seconds > 0 && ` · ${t.proof.seconds.toFixed(0)} s`}{t.bytes > 0 && ` · ${(t.bytes / 1e6).toFixed(1)} MB`}{changes.length > 0 && ` · ${changes.join('; ')}`}</p>
             </li>
           );

@@ -16,12 +16,16 @@ const MOST_OPEN = 5;
 const NEAR_MANY = 55, NEAR_FULL = 450 << 20;
 /** Pictures of a take, evenly over its range, and their size. */
 const PICTURES = 5, WIDE = 144, HIGH = 108;
+/** ms after which no further picture of a take is begun. */
+const PATIENCE_MS = 1500;
 
 export class TakeDesk {
   private readonly open = new Map<string, Map<number, PackedFrames>>();
   private readonly loading = new Map<string, Promise<Map<number, PackedFrames>>>();
   /** Given by the view: a picture of the hair in a frame. */
   picture: ((points: Float32Array, frame: number, width: number, height: number) => HTMLCanvasElement | null) | null = null;
+  /** Given by the view: to wait while pictures are made. */
+  pause: ((on: boolean) => void) | null = null;
   constructor(private readonly session: Session) {}
 
   private put(take: api.Take): void { const { takes } = useEditor.getState(); useEditor.setState({ takes: takes.some((t) => t.id === take.id) ? takes.map((t) => (t.id === take.id ? take : t)) : [take, ...takes] }); }
@@ -74,16 +78,23 @@ export class TakeDesk {
   /** A row of pictures as a PNG; null where there is no view. */
   private async strip(live: ReadonlyMap<number, Float32Array>, numbers: readonly number[]): Promise<Uint8Array | null> {
     if (!this.picture || numbers.length === 0) return null;
-    const canvas = document.createElement('canvas'), count = Math.min(PICTURES, numbers.length), context = canvas.getContext('2d')!;
-    canvas.width = count * WIDE;
+    const many = Math.min(PICTURES, numbers.length), made: { f: number; picture: HTMLCanvasElement }[] = [], began = performance.now();
+    this.pause?.(true);
+    try {
+      // the middle first, then the ends: a slow machine makes fewer
+      for (const k of [2, 0, 4, 1, 3].filter((i) => i < many)) {
+        const f = numbers[Math.round((k * (numbers.length - 1)) / Math.max(1, many - 1))], picture = this.picture(live.get(f)!, f, WIDE, HIGH);
+        if (!picture) return null;
+        made.push({ f, picture });
+        // the page answers between the pictures
+        await new Promise((r) => { setTimeout(r, 0); });
+        if (performance.now() - began > PATIENCE_MS || !this.picture) break;
+      }
+    } finally { this.pause?.(false); }
+    const canvas = document.createElement('canvas'), context = canvas.getContext('2d')!;
+    canvas.width = made.length * WIDE;
     canvas.height = HIGH;
-    for (let k = 0; k < count; k++) {
-      const f = numbers[Math.round((k * (numbers.length - 1)) / Math.max(1, count - 1))], picture = this.picture(live.get(f)!, f, WIDE, HIGH);
-      if (!picture) return null;
-      context.drawImage(picture, k * WIDE, 0);
-      // the page answers between the pictures
-      await new Promise((r) => { setTimeout(r, 0); });
-    }
+    made.sort((x, y) => x.f - y.f).forEach(({ picture }, k) => context.drawImage(picture, k * WIDE, 0));
     const blob = await new Promise<Blob | null>((r) => { canvas.toBlob(r, 'image/png'); });
     return blob && new Uint8Array(await blob.arrayBuffer());
   }

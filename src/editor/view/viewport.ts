@@ -36,8 +36,8 @@ const SLOW_MS = 90, FAST_MS = 40;
 const FEWEST_MOVING = 1000;
 /** Strands of a small picture. */
 const SMALL_STRANDS = 2500;
-/** Frames a small picture is made of. */
-const SMALL_FRAMES = 4;
+/** Frames a small picture is made of; of one narrower than this (px) fewer, and of fewer strands. */
+const SMALL_FRAMES = 4, TINY = 160;
 /** Cividis, 256 steps, linear RGB. Source: Nuñez, Anderton & Renslow, PLoS ONE 13 (2018), as d3-scale-chromatic has it. */
 const RAMP = Float32Array.from(Array.from({ length: 256 }, (_, k) => new THREE.Color(interpolateCividis(k / 255)).toArray()).flat());
 /** The take that is shown, and the one that is laid over; linear RGB. Apart in lightness too. */
@@ -106,6 +106,7 @@ export class Viewport {
     this.renderer.autoClear = false;
     this.renderer.setPixelRatio(1);
     this.hair = new HairRenderer(this.renderer, RAMP);
+    session.takes.pause = (on) => { this.held = on; };
     session.onLook = (guide) => this.lookAt(guide);
     session.takes.picture = (points, frame, width, height) => this.picture(points, frame, width, height);
     this.character = new CharacterView(session.character, this.hair);
@@ -165,6 +166,7 @@ export class Viewport {
     this.hair.dispose();
     this.other?.dispose();
     this.session.takes.picture = null;
+    this.session.takes.pause = null;
     this.session.onLook = null;
     this.overlays.dispose();
     this.cardView.dispose();
@@ -550,6 +552,7 @@ export class Viewport {
     this.handle = requestAnimationFrame(this.loop);
     if (this.stillJob) { this.drawStill(this.stillJob); return; }
     this.play();
+    if (this.held) return;
     const now = performance.now();
     this.turn(now);
     const rested = now - this.lastTouch > REST_MS, sharpen = this.coarse && rested;
@@ -689,6 +692,8 @@ export class Viewport {
     main.scissorTest = false;
   }
 
+  /** While a row of small pictures is made the view itself waits. */
+  private held = false;
   /** A small picture of the hair in a frame as these guides have it, as the view looks at it; null where there is no hair. */
   private picture(points: Float32Array, frame: number, width: number, height: number): HTMLCanvasElement | null {
     const { session, camera, renderer } = this, { guides, filled, character } = session, state = useEditor.getState(), document_ = state.history?.document;
@@ -706,7 +711,8 @@ export class Viewport {
     this.hair.mark.amount = 0;
     this.hair.setPlanted(session.fillDesk.smallMesh, { wide: document_.planted.wide, spin: document_.planted.spin, seed: document_.plant.seed });
     this.hair.setBounds(points);
-    this.hair.update(document_.fill, this.pillsNow(), Math.min(SMALL_STRANDS, this.enough(document_.fill)), true);
+    const tiny = width < TINY;
+    this.hair.update(document_.fill, this.pillsNow(), Math.min(tiny ? SMALL_STRANDS / 2 : SMALL_STRANDS, this.enough(document_.fill)), true);
     const helpers = this.scene.children.filter((c) => c.visible && (c instanceof THREE.LineSegments || c instanceof THREE.Points || c === this.overlays.group || c === this.mapMesh || c === this.plotMesh || c === this.cardView.mesh)), aspect = camera.aspect, otherOn = this.other?.mesh.visible ?? false;
     for (const h of helpers) h.visible = false;
     if (this.other) this.other.mesh.visible = false;
@@ -716,7 +722,7 @@ export class Viewport {
     camera.updateMatrixWorld();
     const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter }), main = make(true, THREE.HalfFloatType), out = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false }), pixels = new Uint8Array(4 * width * height);
     let sum = make(false, THREE.FloatType), next = make(false, THREE.FloatType);
-    for (let k = 0; k < SMALL_FRAMES; k++) {
+    for (let k = 0; k < (tiny ? SMALL_FRAMES / 2 : SMALL_FRAMES); k++) {
       const [jx, jy] = k === 0 ? [0, 0] : jitter(k);
       camera.setViewOffset(width, height, jx, jy, width, height);
       camera.updateMatrixWorld();
