@@ -131,6 +131,9 @@ describe('grooms', () => {
     await addTake(db, id, take(12, { bytes: 5000 }), most);
     all = await listTakes(db, id);
     expect(all.map((t) => t.proof.end)).toEqual([12, 0]);
+    // one of another version does not hide the others
+    await db('takes').where({ id: first.id }).update({ proof: '{"of":"another version"}' });
+    expect((await listTakes(db, id)).map((t) => t.proof.end)).toEqual([12]);
   });
   it('keeps a take’s settings and frames, and lets its frames go with it, unless another has the same', async () => {
     const { id, document } = await tubeGroom(), settings = settingsOf(document), bytes = new Uint8Array(3 * 1048576).map((_, k) => (k < 4 ? 'FCF1'.charCodeAt(k) : (k * 7919 + (k >> 8)) % 251)), frames = await putBlob(db, bytes);

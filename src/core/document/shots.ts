@@ -55,6 +55,14 @@ export function keepOwn(d: Draft<GroomDocument>, before: GroomDocument): void {
     aside[key] = before.sway[key];
   }
 }
+/** Whether hair moves in the open shot; the other shots keep what they have. */
+export function moveHere(d: Draft<GroomDocument>, on: boolean): void {
+  const shared = d.setAside.on ?? d.sway.on;
+  d.sway.on = on;
+  if (d.otherShots.length === 0) return;
+  if (on === shared) delete d.setAside.on;
+  else d.setAside.on = shared;
+}
 /** A setting is as in the other shots again. */
 export function shareAgain(d: Draft<GroomDocument>, key: keyof SwaySettings): void {
   if (!(key in d.setAside)) return;

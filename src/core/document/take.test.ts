@@ -2,7 +2,7 @@ import { produce } from 'immer';
 import { describe, expect, it } from 'vitest';
 import { edit, startHistory, undo } from './edits';
 import { newDocument, documentSchema, type GroomDocument } from './schema';
-import { addShot, keepOwn, openShot, ownSettings, shareAgain, withShot } from './shots';
+import { addShot, keepOwn, moveHere, openShot, ownSettings, shareAgain, withShot } from './shots';
 import { differences, restoreSettings, settingsOf, takeSettingsSchema } from './take';
 
 const fresh = (): GroomDocument => ({ ...newDocument('head', { clip: 'walk', start: 0, end: 24, fps: 24, cyclic: false }), guides: { count: 4, pointCount: 8, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: 'c'.repeat(64), combed: true } });
@@ -43,6 +43,12 @@ describe('settings of one shot alone', () => {
     d = produce(d, (x) => { shareAgain(x, 'damping'); });
     expect(d.sway.damping).toBe(4);
     expect(ownSettings(d)).toEqual(['profiles']);
+  });
+  it('hair is stilled in one shot and moves in the others; moved again, nothing is left of it', () => {
+    const off = produce(two(), (d) => { moveHere(d, false); });
+    expect([off.sway.on, withShot(off, 'two').sway.on]).toEqual([false, true]);
+    expect(produce(off, (d) => { moveHere(d, true); })).toEqual(two());
+    expect(produce(fresh(), (d) => { moveHere(d, false); }).setAside).toEqual({});
   });
   it('a shot like the open one has them as well; looking at another shot changes nothing', () => {
     const d = here(two(), (x) => { x.sway.on = false; }), three = produce(d, (x) => { addShot(x, 'three'); });

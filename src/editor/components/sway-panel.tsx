@@ -3,7 +3,7 @@
 import { CircleStop, Hand, Play, RotateCw, StepForward, Undo2 } from 'lucide-react';
 import type { ReactNode } from 'react';
 import { BAKE_PARAMETERS, SECOND_SET, SWAY_MAPS, SWAY_PARAMETERS, type SwayMap } from '../../core/document/schema';
-import { ownSettings, shareAgain } from '../../core/document/shots';
+import { moveHere, ownSettings, shareAgain } from '../../core/document/shots';
 import { nodeKey } from '../../core/mesh/character';
 import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/materials';
 import { useEditor } from '../state/store';
@@ -41,7 +41,7 @@ export function SwayPanel({ document }: PanelProps) {
         {run.state === 'running' && <div className="mt-2 h-1 rounded bg-edge"><div className="h-full rounded bg-copper" style={{ width: `${((run.proof?.frames.length ?? 0) / total) * 100}%` }} /></div>}
         {live.on && <LivePart />}
         {!fresh && run.state === 'done' && !live.on && <Note>The last run was made with other settings or other hair.</Note>}
-        <div className="mt-1.5 flex flex-wrap items-center gap-x-3 gap-y-1"><Toggle label="Moves in this shot" help="Off: the hair of this groom is carried stiffly by the skin, and costs nothing." checked={sway.on} onChange={(v) => edit(v ? 'It moves' : 'It does not move', (x) => { x.sway.on = v; })} />
+        <div className="mt-1.5 flex flex-wrap items-center gap-x-3 gap-y-1"><Toggle label="Moves in this shot" help="Off: in this shot the hair of this groom is carried stiffly by the skin, and costs nothing. Other shots keep what they have." checked={sway.on} onChange={(v) => edit(v ? 'It moves' : 'It does not move', (x) => moveHere(x, v))} />
           <button type="button" data-testid="wedge-open" className="ml-auto rounded px-1.5 text-copper hover:bg-lifted" onClick={() => session.wedges.open()}>fan a setting out …</button></div>
         {document.otherShots.length > 0 && <OwnPart document={document} />}
       </Question>

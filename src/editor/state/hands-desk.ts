@@ -59,7 +59,8 @@ export class HandsDesk {
     if (!g) return;
     if (live.share === 0) { this.set({ share: SHARES.find((k) => g.count / k <= FIRST_TRIED) ?? SHARES[SHARES.length - 1] }); this.most = 1; }
     const { share } = useEditor.getState().live, { rate } = live, hand = this.of && this.hand ? this.hand : null, { planting, pointCount, offsets } = session.guides!;
-    this.stop();
+    const goesOn = this.of !== null;
+    this.end();
     const { workers, run } = session.runs.lend(), coupled = isCoupled(document.sway), alone = coupled && !crossOriginIsolated, count = Math.max(Math.min(FEWEST, g.count), Math.ceil(g.count / share));
     this.workers = workers;
     this.run = run;
@@ -77,18 +78,22 @@ export class HandsDesk {
     this.took = 0;
     this.lastAt = 0;
     this.set({ on: true, paused: false, rate, depth: 0, computed: count });
-    useEditor.setState({ playing: false, shownTake: null, ...(useEditor.getState().swayTool.name === 'look' ? { swayTool: { name: 'hand', how: 'move' } as const } : {}) });
+    useEditor.setState({ playing: false, shownTake: null, ...(goesOn || useEditor.getState().swayTool.name !== 'look' ? {} : { swayTool: { name: 'hand', how: 'move' } as const }) });
     this.expect();
     const sent = { document: this.reduce(document), planting: packPlanting(some.planting), offsets: bytesOf(some.offsets), maps: session.mapBuffers() };
     this.shares.slice(0, -1).forEach((from, part) => workers[part].postMessage({ kind: 'live', run, part, from, to: this.shares[part + 1], ...sent, frame: this.frame, runUp, hand: this.hand, bounds: this.shares, coupling } satisfies SwayRequest));
     this.due = performance.now();
   }
-  stop(): void {
+  /** Lets the workers go; what is seen stays. */
+  private end(): void {
     clearTimeout(this.timer);
-    if (!this.of) return;
     if (this.control) giveUp(this.control);
     this.control = null;
     this.of = null;
+  }
+  stop(): void {
+    if (!this.of) return;
+    this.end();
     this.points = null;
     this.hand = null;
     this.session.runs.lend();

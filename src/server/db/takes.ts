@@ -62,10 +62,10 @@ async function row(db: Knex, id: string): Promise<TakeRow> {
   if (!found) throw notFound('take');
   return found;
 }
-/** The newest first. */
+/** The newest first; one that is not understood any more hides no others. */
 export async function listTakes(db: Knex, groomId: string): Promise<TakeInfo[]> {
   const rows: TakeRow[] = await db('takes').where({ groom_id: groomId }).orderBy([{ column: 'created_at', order: 'desc' }, { column: 'id' }]);
-  return rows.map(toTake);
+  return rows.flatMap((r) => { try { return [toTake(r)]; } catch { return []; } });
 }
 export async function changeTake(db: Knex, id: string, change: { name?: string; pinned?: boolean; proof?: Proof }): Promise<TakeInfo> {
   await row(db, id);
