@@ -269,6 +269,7 @@ describe('wedges and shots', () => {
 describe('by hand', () => {
   it('the run goes on under the hand: the character is dragged, a setting counts at once, nothing is kept', async () => {
     const before = (await takes()).length;
+    await page.getByTestId('stage-sway').click();
     await set({ frame: 4 });
     await page.getByTestId('live').click();
     await until('f.session.hands.points !== null && f.state().live.rate > 0', 120);
@@ -281,6 +282,13 @@ describe('by hand', () => {
     expect(Math.abs(now - was)).toBeGreaterThan(0.02);
     // roots stand on the skin that the hand has moved
     expect(await ask<number>('(() => { const p = f.session.hands.points, m = f.session.motions, n = f.session.guides.pointCount; let w = 0; for (let g = 0; g < 40; g++) for (let c = 0; c < 3; c++) w = Math.max(w, Math.abs(p[3 * n * g + c] - m[7 * g + 4 + c])); return w })()')).toBeLessThan(1e-6);
+    // a drag that turns stays one when the clip begins again
+    await page.getByRole('radiogroup', { name: 'A drag' }).getByRole('radio', { name: 'turns' }).click();
+    await page.getByRole('radiogroup', { name: 'The clip' }).getByRole('radio', { name: 'clip runs' }).click();
+    await until('f.state().frame >= 10', 120);
+    await until('f.state().frame <= 6', 120);
+    expect(await ask<string>('f.state().swayTool.how')).toBe('turn');
+    await page.getByTestId('fold-holds').getAttribute('aria-expanded').then(async (open) => { if (open === 'false') await page.getByTestId('fold-holds').click(); });
     await page.getByTestId('sway-damping').fill('9');
     await page.getByTestId('sway-damping').press('Enter');
     await page.waitForTimeout(600);

@@ -10,6 +10,7 @@ import { newDocument, type GroomDocument } from '../../src/core/document/schema'
 import { growGuide } from '../../src/core/groom/grow';
 import { rootPlace, scatterEvenly } from '../../src/core/groom/planting';
 import { Surface } from '../../src/core/mesh/surface';
+import { measuresOf, meterOf } from '../../src/core/proof/take';
 import { planRun, SwayRun } from '../../src/core/sway/run';
 import { readGlb } from '../../src/formats/gltf';
 import { packCharacter, unpackCharacter } from '../../src/formats/packed-character';
@@ -93,7 +94,7 @@ describe('the pool', () => {
     const character = unpackCharacter(packed);
     if (!character.ok) throw new Error(character.error.message);
     const scene = openScene(document, character.value, { planting, offsets }), alone = new SwayRun(scene, -5, { plan: planRun(scene, -5, 11) });
-    const expected = Array.from({ length: 16 }, () => ({ measures: alone.advance(), points: alone.positions() }));
+    const meter = meterOf(scene), expected = Array.from({ length: 16 }, () => { const m = alone.advance(), points = alone.positions(); return { measures: meter.take(measuresOf(m), points, alone.strandNumbers), points }; });
     for (const threads of [1, 2, 5]) {
       let at = 0;
       for await (const item of computeFrames({ document, character: packed, planting, offsets, firstFrame: -4, lastFrame: 11 }, threads, path.resolve('dist/sway-share.mjs'))) {
@@ -115,7 +116,7 @@ describe('the pool', () => {
     ] } };
     const scene = openScene(coupled, character.value, { planting, offsets }), alone = new SwayRun(scene, -5, { plan: planRun(scene, -5, 11) });
     expect(alone.report.bodies).toBeGreaterThan(5);
-    const expected = Array.from({ length: 16 }, () => ({ measures: alone.advance(), points: alone.positions() }));
+    const meter = meterOf(scene), expected = Array.from({ length: 16 }, () => { const m = alone.advance(), points = alone.positions(); return { measures: meter.take(measuresOf(m), points, alone.strandNumbers), points }; });
     expect(expected[15].measures.broken).toEqual([1]);
     for (const threads of [1, 3]) {
       let at = 0;
