@@ -76,6 +76,7 @@ export class HandsDesk {
     this.frame = Math.round(frame);
     this.steps = 0;
     this.took = 0;
+    this.looked = false;
     this.lastAt = 0;
     this.set({ on: true, paused: false, rate, depth: 0, computed: count });
     useEditor.setState({ playing: false, shownTake: null, ...(goesOn || useEditor.getState().swayTool.name !== 'look' ? {} : { swayTool: { name: 'hand', how: 'move' } as const }) });
@@ -142,11 +143,13 @@ export class HandsDesk {
   }
   /** The fewest guides to one that have not been found too slow. */
   private most = 1;
+  private looked = false;
   /** Where the rate is not kept, half the guides do; where there is time to spare, twice as many are tried; true where it has begun anew. */
   private fewer(): boolean {
     const { live } = useEditor.getState(), at = SHARES.indexOf(live.share as 1), { count } = this.session.document.guides!;
-    if (!live.auto || this.steps !== LOOK_AFTER || this.took === 0 || at < 0) return false;
-    const used = (this.took / (LOOK_AFTER - 1) / 1000) * this.session.document.shot.fps * live.speed, few = SHARES.at(at + 1), many = at > 0 ? SHARES[at - 1] : undefined;
+    if (!live.auto || live.paused || this.looked || this.steps < LOOK_AFTER || this.took === 0 || at < 0) return false;
+    this.looked = true;
+    const used = (this.took / (this.steps - 1) / 1000) * this.session.document.shot.fps * live.speed, few = SHARES.at(at + 1), many = at > 0 ? SHARES[at - 1] : undefined;
     if (used > 1 / KEEPS && few !== undefined && Math.ceil(count / live.share) > FEWEST) { this.most = few; this.set({ share: few }); }
     else if (used < IDLE && many !== undefined && many >= this.most) this.set({ share: many });
     else return false;
