@@ -122,18 +122,18 @@ describe('ties, maps, air', () => {
     await unfold('air');
     await type('sway-windSpeed', 3);
     // taken by its grip in the view it blows another way; one step
-    await page.getByRole('button', { name: 'top', exact: true }).click();
+    await page.getByRole('button', { name: 'side', exact: true }).click();
     await settle(page);
-    const canvas = (await page.getByTestId('view').boundingBox())!, [[x, y]] = await ask<[number, number][]>('f.view.gripPlaces().map((g) => f.view.project(g))'), before = (await document()).sway.windTurn;
+    const canvas = (await page.getByTestId('view').boundingBox())!, [[x, y]] = await ask<[number, number][]>('f.view.gripPlaces().map((g) => f.view.project(g))'), before = (await document()).sway.windRise;
     await page.mouse.move(canvas.x + x, canvas.y + y);
     await page.mouse.down();
-    await page.mouse.move(canvas.x + x + 90, canvas.y + y + 30, { steps: 5 });
+    await page.mouse.move(canvas.x + x, canvas.y + y + 70, { steps: 5 });
     await page.mouse.up();
     await saved();
-    expect(Math.abs((await document()).sway.windTurn - before)).toBeGreaterThan(5);
+    expect(Math.abs((await document()).sway.windRise - before)).toBeGreaterThan(5);
     await page.getByRole('button', { name: /^Undo: Turn the wind/ }).click();
     await saved();
-    expect((await document()).sway.windTurn).toBe(before);
+    expect((await document()).sway.windRise).toBe(before);
     await page.getByRole('radio', { name: 'a fan' }).click();
     await unfold('loft');
     await type('sway-loft', 0.5);

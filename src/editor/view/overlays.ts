@@ -142,7 +142,7 @@ export class Overlays {
     const d = new THREE.Vector3(...mean).divideScalar(speed);
     if (sway.windKind === 'fan') { const at = new THREE.Vector3(sway.windX, sway.windY, sway.windZ); return { tip: at.clone().addScaledVector(d, 0.35 * sway.windReach), about: at, ahead: true }; }
     const about = new THREE.Vector3(...this.session.middleOfHair());
-    return { tip: about.clone().addScaledVector(d, -0.34), about, ahead: false };
+    return { tip: about.clone().addScaledVector(d, -(0.34 - Math.min(0.3, 0.05 + 0.02 * speed))), about, ahead: false };
   }
   private windLines(out: number[]): void {
     const { sway } = this.session.document, mean = windOf(sway), speed = Math.hypot(...mean);
