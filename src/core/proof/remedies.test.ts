@@ -6,7 +6,7 @@ import type { SwaySettings } from '../document/schema';
 import type { Clip } from '../mesh/character';
 import type { Scene } from '../sway/run';
 import { MeshDepth, OverFace } from './mesh-depth';
-import { compare, findTroubles, framesConcerned, TROUBLES, TROUBLE_NAMES, upTo, workOf, type Comparison, type Patient, type Trouble, type TrialFigures, type TroubleName } from './remedies';
+import { compare, findTroubles, framesConcerned, TROUBLES, TROUBLE_NAMES, workOf, type Comparison, type Patient, type Trouble, type TrialFigures, type TroubleName } from './remedies';
 import { computeTake, groomedShape } from './take';
 
 let tube: TubeScenes;
@@ -72,6 +72,5 @@ describe('remedies', () => {
     expect(compare('sags', better, f).verdict).toBe('no help');
     const worse = produce(f, (d) => { for (const x of d.proof.frames) x.drift *= 2; });
     expect(compare('sags', f, worse).verdict).toBe('worse');
-    expect(upTo(f.proof, 3).frames.at(-1)!.frame).toBe(3);
   });
 });

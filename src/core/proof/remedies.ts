@@ -202,8 +202,6 @@ export function framesConcerned(name: TroubleName, proof: Proof): { start: numbe
   if (!f || f.value < 0.5 * MEASURES[own].limit) return { start, end };
   return { start, end: Math.min(end, Math.max(start + 2, f.frame + 3)) };
 }
-/** A proof as far as a frame. */
-export const upTo = (proof: Proof, end: number): Proof => (end >= proof.end ? proof : { ...proof, end, seam: null, frames: proof.frames.filter((f) => f.frame <= end), filled: null });
 
 export interface TrialFigures { proof: Proof; /** Of the trial measures that were asked for. */ more: Partial<Record<TrialMeasure, number>> }
 export interface Comparison { before: number; after: number; /** Share of the trouble that is gone, below 0 where it is worse. */ gain: number; /** Passed before, and fail now. */ broke: MeasureName[]; verdict: 'cures' | 'helps' | 'no help' | 'worse' | 'at a price' }

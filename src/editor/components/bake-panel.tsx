@@ -1,13 +1,13 @@
 'use client';
 /** Bakes on the server, and what is handed over of them. */
 import { Download, Flame, Trash2, Wind } from 'lucide-react';
-import { toast } from 'sonner';
 import { BAKE_PARAMETERS } from '../../core/document/schema';
 import type { Bake } from '../state/api';
 import { useEditor } from '../state/store';
 import { Button, helpProps, Note, Question } from './controls';
 import { Field, First, type PanelProps } from './panel-parts';
 import { ProofTable, StartNotes } from './proof-panel';
+import { trying } from './trying';
 import { useWorkshop } from './context';
 
 const BAKE_WORDS: Record<Bake['state'], string> = { queued: 'waits', running: 'running', done: 'done', failed: 'failed', cancelled: 'cancelled' };
@@ -16,7 +16,6 @@ export function BakePanel({ document }: PanelProps) {
   const { session } = useWorkshop();
   const bakes = useEditor((s) => s.bakes), bakeId = useEditor((s) => s.bakeId), proof = useEditor((s) => s.bakeProof);
   if (!document.guides) return <First to="plant" label="Go to Plant">There is nothing to bake. Plant guides first.</First>;
-  const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => toast.error(e instanceof Error ? e.message : String(e))); };
   const filledCount = Math.min(document.fill.preview, document.fill.count, 20000), shown = bakes.find((b) => b.id === bakeId), busy = bakes.some((b) => b.state === 'queued' || b.state === 'running');
   return (
     <>

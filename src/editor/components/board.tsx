@@ -2,7 +2,6 @@
 /** What stands before the view: a wedge of takes side by side, or all shots in a table. */
 import { X } from 'lucide-react';
 import { useEffect, useRef } from 'react';
-import { toast } from 'sonner';
 import { scaleLinear } from 'd3-scale';
 import { line } from 'd3-shape';
 import { limitOf, MEASURES, MEASURE_NAMES } from '../../core/document/proof';
@@ -12,10 +11,10 @@ import { openShot } from '../../core/document/shots';
 import { MOST_CELLS, valueOf, WEDGE_SETTINGS } from '../state/wedge-desk';
 import { useEditor, type WedgeAxis, type WedgeCell } from '../state/store';
 import { Button } from './controls';
+import { trying } from './trying';
 import { useWorkshop } from './context';
 import { Sign } from './shown-proof';
 
-const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => toast.error(e instanceof Error ? e.message : String(e))); };
 
 export function Board() {
   const board = useEditor((s) => s.board), stage = useEditor((s) => s.stage);

@@ -15,9 +15,9 @@ import { First, type PanelProps } from './panel-parts';
 import { Sign } from './shown-proof';
 import { TakesPart } from './takes-part';
 import { significant } from './units';
+import { trying } from './trying';
 import { useWorkshop } from './context';
 
-const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => toast.error(e instanceof Error ? e.message : String(e))); };
 const goTo = (frame: number, guide: number): void => useEditor.setState({ frame, marked: guide, playing: false });
 
 /** Every measure: pass or attention, its figure, its limit, where. */

@@ -2,15 +2,14 @@
 /** Takes that are kept: looked at, laid over another, pinned, put back. */
 import { Blend, Pin, PinOff, RotateCcw, Trash2 } from 'lucide-react';
 import { useState } from 'react';
-import { toast } from 'sonner';
 import { differences } from '../../core/document/take';
 import { troubles } from '../state/stages';
 import { useEditor } from '../state/store';
 import { Choice, helpProps, Note, Question } from './controls';
+import { trying } from './trying';
 import { useWorkshop } from './context';
 import { Sign } from './shown-proof';
 
-const trying = (task: Promise<unknown>): void => { task.catch((e: unknown) => toast.error(e instanceof Error ? e.message : String(e))); };
 
 export function TakesPart() {
   const { session } = useWorkshop(), takes = useEditor((s) => s.takes), shownTake = useEditor((s) => s.shownTake), compare = useEditor((s) => s.compare), limits = useEditor((s) => s.limits), run = useEditor((s) => s.run);

@@ -1,5 +1,6 @@
 /** Remedies: troubles a proof shows, changes that may cure them, tried in the background on the frames concerned and held against what was. */
-import { produce } from 'immer';
+import { produce, type Draft } from 'immer';
+import { restoreSettings, type TakeSettings } from '../../core/document/take';
 import { figureOf } from '../../core/proof/judge';
 import { compare, findTroubles, framesConcerned, TRIAL_MEASURES, TROUBLES, type Offer, type Patient, type TrialFigures, type TrialMeasure, type TroubleName } from '../../core/proof/remedies';
 import { roleOf, type GroomDocument } from '../../core/document/schema';
@@ -20,7 +21,10 @@ export class MendDesk {
   private stop: AbortController | null = null;
   /** The document that is being mended. */
   private of: GroomDocument | null = null;
+  private settings: TakeSettings | null = null;
   constructor(private readonly session: Session) {}
+  /** What is mended may be an older take: from its settings a change goes on. */
+  private begin(d: Draft<GroomDocument>): void { if (this.settings) restoreSettings(d, this.settings); }
 
   private patient(): Patient | null {
     const { session } = this, shown = session.takes.shownProof();
@@ -46,7 +50,10 @@ export class MendDesk {
     if (!p) return;
     this.offers = TROUBLES[name].offers(p);
     this.results = this.offers.map(() => null);
-    this.of = produce(session.document, (d) => { Object.assign(d, { sway: p.document.sway, hidden: p.document.hidden, shot: p.document.shot }); d.bake.preRoll = p.document.bake.preRoll; });
+    const { take } = session.takes.shownProof()!;
+    if (take?.settings && take.settings.shotName !== session.document.shotName) { session.onTold?.(`This take is of the shot “${take.settings.shotName}”: open that shot to mend it.`); return; }
+    this.settings = take?.settings ?? null;
+    this.of = produce(session.document, (d) => this.begin(d));
     const { end } = framesConcerned(name, p.proof);
     useEditor.setState({ mend: { trouble: name, because, measure: TROUBLES[name].measure, end, before: null, picture: null, running: false, offers: this.offers.map((o) => ({ label: o.label, state: 'waits', progress: 0, result: null, message: '', picture: null, key: '' })) } });
   }
@@ -90,9 +97,7 @@ export class MendDesk {
     if (!offer || !mend || !of) return;
     this.cancel();
     useEditor.getState().edit(`${TROUBLES[mend.trouble].title}: ${offer.label}`, (d) => {
-      // what was mended may be an older take: its settings come along
-      if (JSON.stringify(d.sway) !== JSON.stringify(of.sway)) d.sway = structuredClone(of.sway) as typeof d.sway;
-      d.bake.preRoll = of.bake.preRoll;
+      this.begin(d);
       offer.change(d);
     });
     useEditor.setState({ mend: null, shownTake: null });

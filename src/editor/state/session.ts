@@ -394,9 +394,7 @@ export class Session {
       const points = this.bakes.frames.get(at);
       if (fits(points)) return { points, from: 'baked' };
     }
-    const points = new Float32Array(guides.offsets.length);
-    placeGuides(guides.offsets, this.motions, guides.pointCount, points);
-    return { points, from: 'combed' };
+    return { points: this.groomedNow(), from: 'combed' };
   }
   /** World points of the groomed shape in the present pose. */
   groomedNow(): Float32Array {

@@ -4,7 +4,6 @@ import { bufferId } from '../../core/document/buffers';
 import type { Limits, Proof } from '../../core/document/proof';
 import type { GroomDocument } from '../../core/document/schema';
 import { restoreSettings, settingsOf } from '../../core/document/take';
-import { motionKey } from '../../core/document/proof';
 import * as api from './api';
 import type { RunFrames } from './run-desk';
 import type { Session } from './session';
@@ -174,8 +173,6 @@ export class TakeDesk {
     if (take) return { proof: take.proof, key: take.motionKey, take };
     return run.proof && run.proof.frames.length > 0 ? { proof: run.proof, key: run.key, take: useEditor.getState().takes.find((t) => t.motionKey === run.key && t.proof.frames.length === run.proof!.frames.length) } : null;
   }
-  /** Whether a take is of what is set and combed now, in its shot. */
-  isFresh(take: api.Take, document = this.session.document): boolean { return take.motionKey === motionKey(document, this.session.groom.character.packed); }
 
   /** Measures filled strands in the frames that are here, and puts what it finds to the proof. */
   async measureFilled(count: number, signal?: AbortSignal): Promise<void> {
