@@ -1,28 +1,7 @@
-/**
- * Curves over time as OpenUSD text (.usda): one BasisCurves prim, points sampled in time.
- * Source: OpenUSD documentation of UsdGeomBasisCurves and of the text form, *from memory*; checked with two readers that are
- * not ours (tests/conformance/usda.test.ts).
- */
+/** Curves over time as OpenUSD text (.usda): for small takes and to be read by eye. Checked with two readers that are not ours (tests/conformance/usd.test.ts). */
+import { CurveStage, GROUP, type CurveCache, type MovingProperty } from './usd-curves';
 
-export interface CurveCache {
-  /** Prim name: letters, digits, underscores. */
-  name: string;
-  fps: number;
-  startFrame: number;
-  endFrame: number;
-  /** Points of each curve. */
-  counts: ArrayLike<number>;
-  /** Diameters, m, one a point. */
-  widths: ArrayLike<number>;
-  /** One a curve. */
-  ids: ArrayLike<number>;
-  /** Points of one frame, 3 × points, m, +Y up. */
-  points: (frame: number) => Promise<Float32Array> | Float32Array;
-  /** A sentence for whoever opens the file. */
-  comment: string;
-}
-
-const identifier = (name: string): string => name.replace(/[^A-Za-z0-9_]/g, '_').replace(/^(\d)/, '_$1') || 'strands';
+export type { CurveCache } from './usd-curves';
 
 /** Shortest text that reads back as the same float32. */
 export function floatText(value: number): string {
@@ -35,71 +14,58 @@ export function floatText(value: number): string {
   return String(Number(f.toPrecision(9)));
 }
 
-function pointsText(points: ArrayLike<number>): string {
+/** Numbers in brackets, in groups of `width`. */
+function listText(values: ArrayLike<number>, width: number, text: (v: number) => string = floatText): string {
   const parts: string[] = [];
-  for (let i = 0; i < points.length; i += 3) parts.push(`(${floatText(points[i])}, ${floatText(points[i + 1])}, ${floatText(points[i + 2])})`);
+  for (let i = 0; i < values.length; i += width) parts.push(width === 1 ? text(values[i]) : `(${Array.from({ length: width }, (_, c) => text(values[i + c])).join(', ')})`);
   return `[${parts.join(', ')}]`;
 }
+export const usdText = (s: string): string => s.replace(/\\/g, '\\\\').replace(/"/g, '\\"').replace(/\r?\n/g, ' ');
 
-/** Writes the file piece by piece. Throws where the number of points does not match the counts in every frame. */
-export async function* writeUsda(cache: CurveCache): AsyncGenerator<string> {
-  const total = Array.from(cache.counts).reduce((a, b) => a + b, 0);
-  if (cache.widths.length !== total) throw new Error(`widths: expected ${total}, got ${cache.widths.length}`);
-  const most = Array.from(cache.widths).reduce((a, b) => Math.max(a, b), 0);
-  const name = identifier(cache.name);
-  const text = (s: string): string => s.replace(/\\/g, '\\\\').replace(/"/g, '\\"');
-  yield `#usda 1.0
+/** What stands above the first prim. */
+export function layerHead({ cache, axes }: CurveStage): string {
+  return `#usda 1.0
 (
-    defaultPrim = "Groom"
-    doc = "${text(cache.comment)}"
+    defaultPrim = "${GROUP}"
+    doc = "${usdText(cache.comment)}"
     endTimeCode = ${cache.endFrame}
     framesPerSecond = ${cache.fps}
-    metersPerUnit = 1
+    metersPerUnit = ${axes.choice.metres}
     startTimeCode = ${cache.startFrame}
     timeCodesPerSecond = ${cache.fps}
-    upAxis = "Y"
+    upAxis = "${axes.choice.up.toUpperCase()}"
 )
+`;
+}
+const WIDTH = { 'int[]': 1, 'float[]': 1, 'color3f[]': 3, 'texCoord2f[]': 2, 'point3f[]': 3 } as const;
+/** Everything of the curves that does not move. */
+export function stillText(stage: CurveStage, indent: string): string {
+  return stage.still.map((p) => {
+    const value = p.type === 'token' ? `"${p.value as string}"` : listText(p.value as ArrayLike<number>, WIDTH[p.type], p.type === 'int[]' ? String : floatText);
+    return `${indent}${p.uniform ? 'uniform ' : ''}${p.type} ${p.name} = ${value}${p.interpolation ? ` (\n${indent}    interpolation = "${p.interpolation}"\n${indent})` : ''}\n`;
+  }).join('');
+}
 
-def Xform "Groom" (
+/** Writes the file piece by piece. Throws where the number of points does not match the counts in every sample. */
+export async function* writeUsda(cache: CurveCache): AsyncGenerator<string> {
+  const stage = new CurveStage(cache);
+  yield `${layerHead(stage)}
+def Xform "${GROUP}" (
     kind = "component"
 )
 {
-    def BasisCurves "${name}"
+    def BasisCurves "${stage.name}"
     {
-        uniform token basis = "catmullRom"
-        int[] curveVertexCounts = [${Array.from(cache.counts).join(', ')}]
-`;
-  const checked = async (frame: number): Promise<Float32Array> => {
-    const points = await cache.points(frame);
-    if (points.length !== 3 * total) throw new Error(`frame ${frame}: expected ${total} points, got ${points.length / 3}`);
-    return points;
-  };
-  const first = await checked(cache.startFrame);
-  yield `        float3[] extent = ${extentText(first, most)}\n        float3[] extent.timeSamples = {\n`;
-  for (let f = cache.startFrame; f <= cache.endFrame; f++) yield `            ${f}: ${extentText(await checked(f), most)},\n`;
-  yield `        }\n        point3f[] points = ${pointsText(first)}\n        point3f[] points.timeSamples = {\n`;
-  for (let f = cache.startFrame; f <= cache.endFrame; f++) yield `            ${f}: ${pointsText(await checked(f))},\n`;
-  yield `        }
-        int[] primvars:id = [${Array.from(cache.ids).join(', ')}] (
-            interpolation = "uniform"
-        )
-        uniform token type = "cubic"
-        float[] widths = [${Array.from(cache.widths, floatText).join(', ')}] (
-            interpolation = "vertex"
-        )
-        uniform token wrap = "pinned"
+${stillText(stage, '        ')}`;
+  for (const p of stage.moving) {
+    const line = (values: Record<MovingProperty['name'], Float32Array>): string => listText(values[p.name], 3);
+    let begun = false;
+    for await (const { time, values } of stage.run()) {
+      if (!begun) yield `        ${p.type} ${p.name} = ${line(values)}\n        ${p.type} ${p.name}.timeSamples = {\n`;
+      begun = true;
+      yield `            ${time}: ${line(values)},\n`;
     }
-}
-`;
-}
-
-function extentText(points: ArrayLike<number>, width: number): string {
-  const low = [Infinity, Infinity, Infinity], high = [-Infinity, -Infinity, -Infinity];
-  for (let i = 0; i < points.length; i++) {
-    low[i % 3] = Math.min(low[i % 3], points[i]);
-    high[i % 3] = Math.max(high[i % 3], points[i]);
+    yield '        }\n';
   }
-  // a hair wider, so that rounding to text never leaves a point outside
-  const pad = width / 2 + 1e-6;
-  return `[(${low.map((v) => floatText(v - pad)).join(', ')}), (${high.map((v) => floatText(v + pad)).join(', ')})]`;
+  yield '    }\n}\n';
 }

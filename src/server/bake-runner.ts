@@ -1,35 +1,45 @@
 /**
- * Takes bakes from the queue in the database and runs each in a worker thread. A bake is leased for a while and the lease
- * renewed as it runs, so that another runner takes it over from one that died.
+ * Takes bakes and hand-overs from the queue in the database and carries each out: bakes in a worker thread, hand-overs here. A
+ * job is leased for a while and the lease renewed as it runs, so that another runner takes it over from one that died.
  */
-import { randomBytes } from 'node:crypto';
+import { availableParallelism } from 'node:os';
 import { Worker } from 'node:worker_threads';
 import type { Db } from './db/connection';
-import { getBlob, putBlob } from './db/blobs';
-import { assetOfBake, getBake } from './db/records';
+import { getBlob } from './db/blobs';
+import { assetOfBake, getBake, resumeOf, storeBake, type Bake } from './db/bakes';
+import { beat, claim, endJob, freeDeadLeases, giveBack, newOwner, type Queue } from './db/queue';
 import type { SwayMap } from '../core/document/schema';
+import type { BakeEvent } from './bake-compute';
 import type { ThreadInput, ThreadMessage } from './bake-messages';
+import { runExport } from './run-export';
 
-const LEASE_MS = 20_000;
-const BEAT_MS = 2_000;
+const BEAT_MS = 1_000;
 const IDLE_MS = 400;
-const MOST_ATTEMPTS = 3;
 
 export interface RunnerLog { info: (text: string) => void; error: (text: string) => void }
+/** Threads that compute one bake: all cores but one, which is left for the pages. */
+export const usualThreads = (): number => Math.max(1, availableParallelism() - 1);
+
+/** A job was let go of: paused, cancelled, or the lease lost. */
+class LetGo extends Error { constructor(readonly how: 'lost' | 'cancel' | 'pause') { super(how); } }
 
 export class BakeRunner {
-  private readonly owner = randomBytes(8).toString('hex');
+  private readonly owner = newOwner();
   private stopping = false;
-  private current: { id: string; worker: Worker } | null = null;
+  private current: { queue: Queue; id: string; stop: () => void } | null = null;
 
-  constructor(private readonly db: Db, private readonly threadFile: string, private readonly log: RunnerLog) {}
+  constructor(private readonly db: Db, private readonly threadFile: string, private readonly log: RunnerLog, private readonly threads = usualThreads()) {}
 
   /** Runs until `stop`. Errors of the database are waited out. */
   async loop(): Promise<void> {
+    await freeDeadLeases(this.db, 'bakes').catch(() => undefined);
+    await freeDeadLeases(this.db, 'exports').catch(() => undefined);
     while (!this.stopping) {
       try {
-        const id = await this.claim();
-        if (id) await this.bake(id);
+        // a hand-over is short and somebody waits for it
+        const handed = await claim(this.db, 'exports', this.owner), baked = handed ? null : await claim(this.db, 'bakes', this.owner);
+        if (handed) await this.carryOut('exports', handed);
+        else if (baked) await this.carryOut('bakes', baked);
         else await pause(IDLE_MS);
       } catch (cause) {
         this.log.error(String(cause));
@@ -38,108 +48,79 @@ export class BakeRunner {
     }
   }
 
-  /** Ends the thread and gives its bake back to the queue. */
+  /** Lets go of what it does and gives it back to the queue. */
   async stop(): Promise<void> {
     this.stopping = true;
     const { current } = this;
     if (!current) return;
-    await current.worker.terminate();
-    await this.db('bakes').where({ id: current.id, state: 'running', lease_owner: this.owner }).update({ state: 'queued', lease_owner: null, lease_until: null, attempts: this.db.raw('greatest(attempts, 1) - 1') });
+    current.stop();
+    await giveBack(this.db, current.queue, current.id, this.owner);
   }
 
-  private claim(): Promise<string | null> {
-    return this.db.transaction(async (trx) => {
-      const now = new Date();
-      const row: { id: string; attempts: number } | undefined = await trx('bakes')
-        .where({ state: 'queued' }).orWhere((q) => q.where({ state: 'running' }).andWhere('lease_until', '<', now))
-        .orderBy('created_at').forUpdate().skipLocked().first('id', 'attempts');
-      if (!row) return null;
-      if (row.attempts >= MOST_ATTEMPTS) {
-        await trx('bakes').where({ id: row.id }).update({ state: 'failed', finished_at: now, message: `Stopped after ${MOST_ATTEMPTS} tries that ended without a word; the server's log says more.` });
-        return null;
-      }
-      await trx('bakes').where({ id: row.id }).update({
-        state: 'running', attempts: row.attempts + 1, started_at: now, steps_done: 0, message: null, cancel_wanted: false,
-        lease_owner: this.owner, lease_until: new Date(now.getTime() + LEASE_MS),
-      });
-      await trx('bake_frames').where({ bake_id: row.id }).delete();
-      return row.id;
-    });
-  }
-
-  private async bake(id: string): Promise<void> {
-    const bake = await getBake(this.db, id);
-    const asset = await assetOfBake(this.db, bake.id);
-    const { guides } = bake.document;
-    const [character, planting, offsets] = await Promise.all([asset.packed, guides!.planting, guides!.offsets].map((b) => getBlob(this.db, b)));
-    if (!character || !planting || !offsets) return this.end(id, 'failed', 'A part of the groom is missing from the database.');
-    this.log.info(`bake ${id}: frames ${bake.startFrame}–${bake.endFrame}`);
-    const maps: ThreadInput['maps'] = {};
-    for (const [name, id] of Object.entries(bake.document.sway.maps) as [SwayMap, string | null][]) {
-      if (!id) continue;
-      const bytes = await getBlob(this.db, id);
-      if (!bytes) return this.end(id, 'failed', 'A painted map is missing from the database.');
-      maps[name] = bytes;
-    }
-    const workerData: ThreadInput = { document: bake.document, character, planting, offsets, maps, startFrame: bake.startFrame, endFrame: bake.endFrame, preRoll: bake.preRoll };
-    const worker = new Worker(this.threadFile, { workerData });
-    this.current = { id, worker };
+  private async carryOut(queue: Queue, id: string): Promise<void> {
+    let letGo: (how: LetGo) => void = () => undefined;
+    const away = new Promise<never>((_, reject) => { letGo = reject; });
+    away.catch(() => undefined);
+    this.current = { queue, id, stop: () => letGo(new LetGo('lost')) };
+    const timer = setInterval(() => { beat(this.db, queue, id, this.owner).then((how) => { if (how !== 'go') letGo(new LetGo(how)); }).catch((cause: unknown) => this.log.error(String(cause))); }, BEAT_MS);
     try {
-      await this.follow(id, worker);
+      this.log.info(`${queue === 'bakes' ? 'bake' : 'hand-over'} ${id}: taken`);
+      if (queue === 'bakes') await this.bake(id, away);
+      else await runExport(this.db, id, this.owner, away);
+      await endJob(this.db, queue, id, this.owner, 'done', null);
+      this.log.info(`${queue === 'bakes' ? 'bake' : 'hand-over'} ${id}: done`);
+    } catch (cause) {
+      if (cause instanceof LetGo) {
+        if (cause.how === 'cancel') await endJob(this.db, queue, id, this.owner, 'cancelled', 'Cancelled; what was computed is kept, and it can go on from there.');
+        if (cause.how === 'pause') await endJob(this.db, queue, id, this.owner, 'paused', null, { attempts: 0 });
+        this.log.info(`${id}: let go (${cause.how})`);
+        return;
+      }
+      const message = cause instanceof Error ? cause.message : String(cause);
+      this.log.error(`${id}: ${message}`);
+      // it is tried again, until it has been taken up as often as it may be; then the error stays with it
+      await endJob(this.db, queue, id, this.owner, 'queued', message);
     } finally {
+      clearInterval(timer);
       this.current = null;
-      await worker.terminate();
     }
   }
 
-  private follow(id: string, worker: Worker): Promise<void> {
-    return new Promise((resolve, reject) => {
-      let chain = Promise.resolve(), over = false;
-      const finish = (state: 'done' | 'failed' | 'cancelled' | null, message: string | null): void => {
-        if (over) return;
-        over = true;
-        clearInterval(beat);
-        chain.then(() => (state ? this.end(id, state, message) : undefined)).then(resolve, reject);
-      };
-      // messages are stored one after the other, in the order they came
-      const queue = (task: () => Promise<unknown>): void => {
-        chain = chain.then(async () => { await task(); });
-        chain.catch((cause: unknown) => { finish(null, null); reject(cause instanceof Error ? cause : new Error(String(cause))); });
-      };
-      const beat = setInterval(() => {
-        this.db('bakes').where({ id, lease_owner: this.owner }).update({ lease_until: new Date(Date.now() + LEASE_MS) })
-          .then(() => this.db('bakes').where({ id }).first('cancel_wanted', 'lease_owner'))
-          .then((row: { cancel_wanted: number; lease_owner: string } | undefined) => {
-            if (!row || row.lease_owner !== this.owner) { void worker.terminate(); finish(null, null); }
-            else if (row.cancel_wanted) { void worker.terminate(); finish('cancelled', 'Cancelled; the frames computed so far are kept.'); }
-          }).catch((cause: unknown) => this.log.error(String(cause)));
-      }, BEAT_MS / 4);
-      worker.on('message', (message: ThreadMessage) => {
-        switch (message.kind) {
-          case 'started':
-            return queue(() => this.db('bakes').where({ id }).update({ report: JSON.stringify(message.report) }));
-          case 'preRoll':
-            return queue(() => this.db('bakes').where({ id }).update({ steps_done: message.step }));
-          case 'frame':
-            return queue(async () => {
-              const blob = await putBlob(this.db, new Uint8Array(message.points.buffer, message.points.byteOffset, message.points.byteLength));
-              await this.db('bake_frames').insert({ bake_id: id, frame: message.frame, blob_id: blob, measures: JSON.stringify(message.measures) });
-              await this.db('bakes').where({ id }).update({ steps_done: message.step });
-            });
-          case 'finished':
-            return finish('done', null);
-          case 'failed':
-            return finish('failed', message.message);
-        }
-      });
-      worker.on('error', (cause) => finish('failed', cause.message));
-      worker.on('exit', () => { if (!this.stopping) setTimeout(() => finish('failed', 'The computation ended before its time.'), 200); else finish(null, null); });
-    });
+  private async bake(id: string, away: Promise<never>): Promise<void> {
+    const bake = await getBake(this.db, id), worker = new Worker(this.threadFile, { workerData: await this.inputOf(bake) });
+    try { await Promise.race([this.follow(bake, worker), away]); } finally { await worker.terminate(); }
+  }
+  private async inputOf(bake: Bake): Promise<ThreadInput> {
+    const { guides, sway } = bake.document, asset = await assetOfBake(this.db, bake), part = async (blob: string): Promise<Uint8Array> => { const bytes = await getBlob(this.db, blob); if (!bytes) throw new Error('A part of the groom is missing from the database.'); return bytes; };
+    const [character, planting, offsets] = await Promise.all([asset.packed, guides!.planting, guides!.offsets].map(part)), maps: ThreadInput['maps'] = {};
+    for (const [name, blob] of Object.entries(sway.maps) as [SwayMap, string | null][]) if (blob) maps[name] = await part(blob);
+    return { document: bake.document, character, planting, offsets, maps, resume: await resumeOf(this.db, bake), threads: this.threads };
   }
 
-  private async end(id: string, state: 'done' | 'failed' | 'cancelled', message: string | null): Promise<void> {
-    await this.db('bakes').where({ id, lease_owner: this.owner }).update({ state, message, finished_at: new Date(), lease_owner: null, lease_until: null });
-    this.log.info(`bake ${id}: ${state}${message ? ` (${message})` : ''}`);
+  /** Stores what the thread sends, in the order it comes: frames and the state after them in one step. */
+  private follow(bake: Bake, worker: Worker): Promise<void> {
+    const { db, owner } = this;
+    let waiting: BakeEvent[] = [], progress = { step: bake.stepsDone, steps: bake.steps }, told = 0, chain: Promise<unknown> = Promise.resolve();
+    return new Promise((resolve, reject) => {
+      const fail = (cause: unknown): void => reject(cause instanceof Error ? cause : new Error(String(cause)));
+      const queue = (task: () => Promise<unknown>): void => { chain = chain.then(task); chain.catch(fail); };
+      worker.on('message', (message: ThreadMessage) => {
+        if (message.kind === 'failed') return fail(message.message);
+        if (message.kind === 'step') {
+          progress = message;
+          const { step, steps } = message;
+          if (Date.now() - told > 250) { told = Date.now(); queue(() => db('bakes').where({ id: bake.id, lease_owner: owner }).update({ steps_done: step, steps })); }
+          return;
+        }
+        waiting.push(message);
+        if (message.kind !== 'state' && message.kind !== 'finished') return;
+        const events = waiting, at = { ...progress };
+        waiting = [];
+        queue(async () => { if (!(await storeBake(db, bake.id, owner, events, at))) throw new LetGo('lost'); if (message.kind === 'finished') resolve(); });
+      });
+      worker.on('error', fail);
+      worker.on('exit', () => { chain.then(() => setTimeout(() => fail('The computation ended before its time.'), 200), () => undefined); });
+    });
   }
 }
 

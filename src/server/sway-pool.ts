@@ -27,14 +27,25 @@ export interface RunInput {
   firstFrame: number;
   lastFrame: number;
   kernel?: KernelWish;
+  /** Last frame that substeps are chosen for, where those after it are the same again. */
+  planFrame?: number;
+  /** So many frames apart, the states of the shares are handed out, and after the last frame of each such stretch. */
+  stateEvery?: number;
+  /** Where another pool was, which this one goes on from. */
+  from?: PoolState;
 }
-export interface ShareInput extends RunInput { share: number; from: number; to: number; plan: RunPlan; memory: SharedArrayBuffer; control: SharedArrayBuffer; bounds: readonly number[]; coupling?: { memory: SharedArrayBuffer; control: SharedArrayBuffer } }
+/** The shares of a run at the end of a frame: first guide of each and the end, and what each has become. */
+export interface PoolState { frame: number; bounds: number[]; parts: Uint8Array[]; report: StartReport }
+export interface ShareInput extends Omit<RunInput, 'from'> { share: number; from: number; to: number; plan: RunPlan; memory: SharedArrayBuffer; control: SharedArrayBuffer; bounds: readonly number[]; coupling?: { memory: SharedArrayBuffer; control: SharedArrayBuffer }; state?: Uint8Array }
 export type ShareMessage =
   | { kind: 'started'; share: number; report: StartReport }
   | { kind: 'frame'; share: number; measures: FrameMeasures }
+  | { kind: 'state'; share: number; frame: number; state: Uint8Array }
   | { kind: 'failed'; message: string };
 
-export type PoolItem = { kind: 'started'; report: StartReport } | { kind: 'frame'; measures: Measures & { seam?: Seam }; points: Float32Array };
+export type PoolItem = { kind: 'started'; report: StartReport } | { kind: 'frame'; measures: Measures & { seam?: Seam }; points: Float32Array; strands: Float32Array } | { kind: 'state'; state: PoolState };
+/** Whether the states are handed out after a frame. */
+export const isStateFrame = (frame: number, { firstFrame, stateEvery }: Pick<RunInput, 'firstFrame' | 'stateEvery'>): boolean => stateEvery !== undefined && (frame - firstFrame + 1) % stateEvery === 0;
 
 /** Beside this file when bundled. */
 const SHARE_FILE = path.join(path.dirname(fileURLToPath(import.meta.url)), 'sway-share.mjs');
@@ -43,19 +54,21 @@ const SHARE_FILE = path.join(path.dirname(fileURLToPath(import.meta.url)), 'sway
 export async function* computeFrames(input: RunInput, threads: number, shareFile = SHARE_FILE): AsyncGenerator<PoolItem> {
   const character = unpackCharacter(input.character);
   if (!character.ok) throw new Error(character.error.message);
-  const scene = openScene(documentSchema.parse(input.document), character.value, input), plan = planRun(scene, input.firstFrame - 1, input.lastFrame);
-  const bounds = shareBounds(scene.planting.faces.length, threads), shares = bounds.length - 1, stride = scene.offsets.length, guides = scene.planting.faces.length, meter = meterOf(scene);
+  const scene = openScene(documentSchema.parse(input.document), character.value, input), plan = planRun(scene, input.firstFrame - 1, input.planFrame ?? input.lastFrame), { from } = input, begin = from ? from.frame + 1 : input.firstFrame;
+  const bounds = from?.bounds ?? shareBounds(scene.planting.faces.length, threads), shares = bounds.length - 1, stride = scene.offsets.length, guides = scene.planting.faces.length, meter = meterOf(scene);
   const memory = new SharedArrayBuffer(SharedFrames.bytes(stride, guides, RING_FRAMES)), control = new SharedArrayBuffer(8), taken = new Int32Array(control);
   const frames = new SharedFrames(memory, stride, guides, input.firstFrame, RING_FRAMES);
+  Atomics.store(taken, TAKEN, begin - input.firstFrame);
   const coupling = isCoupled(scene.settings) ? makeShared(scene.planting.faces.length * scene.pointCount) : undefined;
   let wake = (): void => undefined, failure: Error | null = null;
-  const reports: (StartReport | undefined)[] = [], measured = new Map<number, FrameMeasures[]>();
+  const reports: (StartReport | undefined)[] = [], measured = new Map<number, FrameMeasures[]>(), states = new Map<number, Uint8Array[]>();
   const workers = Array.from({ length: shares }, (_, share) => {
-    const data: ShareInput = { ...input, share, from: bounds[share], to: bounds[share + 1], plan, memory, control, bounds, coupling };
+    const { from: _state, ...same } = input, data: ShareInput = { ...same, state: from?.parts[share], share, from: bounds[share], to: bounds[share + 1], plan, memory, control, bounds, coupling };
     const worker = new Worker(shareFile, { workerData: data });
     worker.on('message', (message: ShareMessage) => {
       if (message.kind === 'failed') failure = new Error(message.message);
       else if (message.kind === 'started') reports[message.share] = message.report;
+      else if (message.kind === 'state') { const list = states.get(message.frame) ?? []; list[message.share] = message.state; states.set(message.frame, list); }
       else {
         const { frame } = message.measures, list = measured.get(frame) ?? [];
         list[message.share] = message.measures;
@@ -76,14 +89,20 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
   const complete = (list: unknown[] | undefined): boolean => list?.length === shares && Array.from(list).every((x) => x !== undefined);
   try {
     await until(() => complete(reports));
-    yield { kind: 'started', report: reports.map((r) => r!).reduce(joinReports) };
-    for (let frame = input.firstFrame; frame <= input.lastFrame; frame++) {
+    // what was found where the run began stays true of it
+    const report = from?.report ?? reports.map((r) => r!).reduce(joinReports);
+    yield { kind: 'started', report };
+    for (let frame = begin; frame <= input.lastFrame; frame++) {
       await until(() => complete(measured.get(frame)));
-      const joined = measured.get(frame)!.reduce(joinMeasures), points = frames.frame(frame).slice(), measures = { ...meter.take(measuresOf(joined), points, frames.strands(frame)), seam: joined.seam };
+      const joined = measured.get(frame)!.reduce(joinMeasures), points = frames.frame(frame).slice(), strands = frames.strands(frame).slice(), measures = { ...meter.take(measuresOf(joined), points, strands), seam: joined.seam };
       measured.delete(frame);
       Atomics.add(taken, TAKEN, 1);
       Atomics.notify(taken, TAKEN);
-      yield { kind: 'frame', measures, points };
+      yield { kind: 'frame', measures, points, strands };
+      if (!isStateFrame(frame, input) || frame === input.lastFrame) continue;
+      await until(() => complete(states.get(frame)));
+      yield { kind: 'state', state: { frame, bounds: [...bounds], parts: states.get(frame)!, report } };
+      states.delete(frame);
     }
   } finally {
     // a share that waits for room must not be left waiting

@@ -1,7 +1,7 @@
 import { execFileSync } from 'node:child_process';
 
 export interface UsdSpec { default?: unknown; timeSamples?: { times: number[]; values: number[][] }; fields: Record<string, unknown> }
-export interface UsdReading { independent: Record<string, UsdSpec>; direct: Record<string, UsdSpec> }
+export interface UsdReading { /** The whole file as the first of them writes it as text. */ layer: string; independent: Record<string, UsdSpec>; direct: Record<string, UsdSpec> }
 
 /** What two readers that are not ours (tinyusdz; three's) make of a USD file. */
 export function readUsd(file: string): UsdReading {

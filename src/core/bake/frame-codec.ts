@@ -1,5 +1,5 @@
 /**
- * Frames of a run as few bytes: places as whole steps of twice the stated error; of each only what it differs by, along the
+ * Frames of a run as few bytes: places as whole steps of twice the stated error, or to the bit; of each only what it differs by, along the
  * strand, from going on as it went in the frames before; small numbers in few bytes, deflated by groups of frames so that any
  * frame is near at hand.
  *
@@ -19,7 +19,8 @@ export const FRAME_ERROR = 1e-5;
 const KEPT: readonly (readonly [number, number])[] = [[OF_STRAND.depth, 1e-6], [OF_STRAND.collider, 1], [OF_STRAND.stretch, 1e-6], [OF_STRAND.jump, 0.01], [OF_STRAND.jitter, 1e-6], [OF_STRAND.drift, 1e-5]];
 
 const headSchema = z.object({
-  first: z.number().int(), count: z.number().int().min(1).max(100000), pointCount: z.number().int().min(2).max(64), guides: z.number().int().min(1).max(100000), step: z.number().positive(),
+  first: z.number().int(), count: z.number().int().min(1).max(100000), pointCount: z.number().int().min(2).max(64), guides: z.number().int().min(1).max(100000), /** m; 0: every bit of a float32, as whole numbers in their order. */
+  step: z.number().min(0),
   groups: z.array(z.object({ frame: z.number().int(), frames: z.number().int().min(1), bytes: z.number().int().min(1) })),
 });
 export interface PackedFrames { points: Float32Array; strands: Float32Array }
@@ -53,9 +54,14 @@ class Reader {
   }
 }
 
+const FLOAT = new Float32Array(1), BITS = new Int32Array(FLOAT.buffer);
+/** A float32 as a whole number, in the order of the numbers themselves; −0 is 0. */
+function wholeOf(value: number): number { FLOAT[0] = value; const b = BITS[0]; return b < 0 ? -(b & 0x7fffffff) : b; }
+function floatOf(whole: number): number { BITS[0] = whole < 0 ? -whole | 0x80000000 : whole; return FLOAT[0]; }
+
 /**
  * Packs frames that follow one another from `first`: 3 × pointCount × guides places (m) each, and the numbers of their
- * strands. No coordinate is off by more than `error` m; places that are no numbers are refused.
+ * strands. No coordinate is off by more than `error` m, none at all with an error of 0; places that are no numbers are refused.
  */
 export function packFrames(frames: readonly PackedFrames[], first: number, pointCount: number, error = FRAME_ERROR): Uint8Array {
   requireContract(frames.length > 0, 'frames', 'at least one frame', frames.length);
@@ -67,8 +73,8 @@ export function packFrames(frames: readonly PackedFrames[], first: number, point
       requireContract(points.length === size && strands.length === STRAND_NUMBERS * guides, 'frames', `${size} numbers and ${STRAND_NUMBERS * guides} of strands each`, points.length);
       const now = new Float64Array(size);
       for (let k = 0; k < size; k++) {
-        const q = Math.round(points[k] / step);
-        if (!Number.isSafeInteger(q)) throw new FrameFileError(`A place of the frames is no number (guide ${Math.floor(k / (3 * pointCount))}).`);
+        const q = step > 0 ? Math.round(points[k] / step) : wholeOf(points[k]);
+        if (!Number.isSafeInteger(q) || !Number.isFinite(points[k])) throw new FrameFileError(`A place of the frames is no number (guide ${Math.floor(k / (3 * pointCount))}).`);
         now[k] = q;
       }
       for (let c = 0; c < 3; c++) for (let g = 0; g < guides; g++) {
@@ -124,7 +130,7 @@ export function unpackFrames(bytes: Uint8Array, only?: number): { pointCount: nu
           const change = last + way[k];
           now[k] += change;
           if (f > 0) way[k] = change;
-          points[k] = now[k] * step;
+          points[k] = step > 0 ? now[k] * step : floatOf(now[k]);
         }
       }
       for (const [n, s] of KEPT) for (let g = 0; g < guides; g++) strands[STRAND_NUMBERS * g + n] = reader.get() * s;

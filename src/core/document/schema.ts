@@ -11,7 +11,7 @@ import type { Profile } from '../math/profile';
 import { BUILT_IN } from '../fill/planted';
 import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
 
-export const DOCUMENT_FORMAT = 8;
+export const DOCUMENT_FORMAT = 9;
 
 export interface Parameter {
   label: string;
@@ -121,7 +121,12 @@ export const SWAY_PROFILES = {
 export type SwayProfile = keyof typeof SWAY_PROFILES;
 
 export const BAKE_PARAMETERS = {
-  preRoll: parameter('Pre-roll', 'frames', 0, 240, 1, 24, 'Frames computed before the range, so that it starts settled.', true),
+  preRoll: parameter('Pre-roll', 'frames', 0, 240, 1, 24, 'Frames computed before the range, so that it starts settled. A loop goes round instead until it repeats.', true),
+  samples: parameter('Samples', 'a frame', 1, 8, 1, 1, 'Steps that are kept of every frame: more than one for motion blur.', true),
+  errorMm: parameter('Kept to', 'mm', 0, 1, 0.001, 0.01, 'Greatest error of a stored coordinate; 0 keeps every bit, in about three times the room.'),
+  loopRounds: parameter('Rounds', '', 1, 40, 1, 8, 'A loop goes round at most so often until it repeats.', true),
+  loopMm: parameter('Repeats to', 'mm', 0.01, 20, 0.01, 1, 'A loop repeats when no point is farther from where it was a round before.'),
+  closeFrames: parameter('Closed over', 'frames', 0, 48, 1, 8, 'Frames before the end of a loop over which what is left of the seam is blended away; 0 leaves it.', true),
 } satisfies Record<string, Parameter>;
 
 type Values<T> = { -readonly [K in keyof T]: z.ZodNumber };

@@ -1,6 +1,6 @@
 /** Documents of earlier formats, brought up to the present one; nothing they say is lost. */
 import { MATERIALS } from '../sway/materials';
-import { defaultSway, documentSchema, nameOfShot, newDocument, usualTreatments, type GroomDocument } from './schema';
+import { BAKE_PARAMETERS, defaultsOf, defaultSway, documentSchema, nameOfShot, newDocument, usualTreatments, type GroomDocument } from './schema';
 
 /** Reads a document of any format this program has written. Throws Zod's error where it is none. */
 export function readDocument(value: unknown): GroomDocument {
@@ -14,8 +14,14 @@ export function readDocument(value: unknown): GroomDocument {
   if (format() === 5) document = { ...(document as object), format: 6 };
   if (format() === 6) document = fromFormat6(document as Format6);
   if (format() === 7) document = fromFormat7(document as Format7);
+  if (format() === 8) document = fromFormat8(document as Format8);
   return documentSchema.parse(document);
 }
+
+interface Format8 { bake: object }
+
+/** Format 8 knew of a bake only how long it runs up. */
+const fromFormat8 = (old: Format8): unknown => ({ ...old, format: 9, bake: { ...defaultsOf(BAKE_PARAMETERS), ...old.bake } });
 
 interface Format7 { otherShots: object[]; sway: { profiles: object; maps: object } }
 

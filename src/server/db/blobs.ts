@@ -56,3 +56,49 @@ export async function dropBlob(db: Knex, id: string): Promise<void> {
   try { await db('blobs').where({ id }).delete(); } catch (cause) { if (/foreign key/i.test(String(cause))) return; throw cause; }
   for (const { chunk_id: chunk } of chunks) if (!(await db('blob_chunks').where({ chunk_id: chunk }).first('blob_id'))) await db('chunks').where({ id: chunk }).delete().catch((cause: unknown) => { if (!/foreign key/i.test(String(cause))) throw cause; });
 }
+
+/** Stores bytes that come piece by piece; never more than a few chunks are held. Returns their id and size. */
+export async function putBlobStream(db: Knex, pieces: AsyncIterable<Uint8Array>): Promise<{ id: string; size: number }> {
+  const whole = createHash('sha256'), parts: string[] = [], room = Buffer.alloc(CHUNK);
+  let held = 0, size = 0;
+  const flush = async (): Promise<void> => {
+    const part = Buffer.from(room.subarray(0, held)), chunk = hashOf(part);
+    await db('chunks').insert({ id: chunk, bytes: part }).onConflict('id').ignore();
+    parts.push(chunk);
+    held = 0;
+  };
+  for await (const piece of pieces) {
+    whole.update(piece);
+    size += piece.length;
+    for (let at = 0; at < piece.length;) {
+      const take = Math.min(CHUNK - held, piece.length - at);
+      room.set(piece.subarray(at, at + take), held);
+      held += take;
+      at += take;
+      if (held === CHUNK) await flush();
+    }
+  }
+  if (held > 0 || parts.length === 0) await flush();
+  const id = whole.digest('hex');
+  await db.transaction(async (trx) => {
+    await trx('blobs').insert({ id, size }).onConflict('id').ignore();
+    for (let k = 0; k < parts.length; k += 500) await trx('blob_chunks').insert(parts.slice(k, k + 500).map((chunk, j) => ({ blob_id: id, seq: k + j, chunk_id: chunk }))).onConflict(['blob_id', 'seq']).ignore();
+  });
+  return { id, size };
+}
+
+/** The chunks of a blob one after the other, each checked. Throws `DamagedBlobError`. */
+export async function* blobPieces(db: Knex, id: string): AsyncGenerator<Buffer> {
+  const rows: { seq: number; chunk_id: string }[] = await db('blob_chunks').where({ blob_id: id }).orderBy('seq').select('seq', 'chunk_id');
+  for (const [i, r] of rows.entries()) {
+    const row: { bytes: Buffer } | undefined = r.seq === i ? await db('chunks').where({ id: r.chunk_id }).first('bytes') : undefined;
+    if (!row) throw new DamagedBlobError(id, i, 'is missing');
+    if (hashOf(row.bytes) !== r.chunk_id) throw new DamagedBlobError(id, i, 'does not match its checksum');
+    yield row.bytes;
+  }
+}
+
+/** Deletes blobs once the rows that referred to them are gone. */
+export async function dropBlobs(db: Knex, ids: Iterable<string | null>): Promise<void> {
+  for (const id of new Set(ids)) if (id) await dropBlob(db, id);
+}

@@ -1,5 +1,8 @@
 /** The tables, step by step. A step that has been released is never changed. */
 import type { Knex } from 'knex';
+import { packFrames } from '../../core/bake/frame-codec';
+import { STRAND_NUMBERS } from '../../core/proof/strand-meter';
+import { getBlob, putBlob } from './blobs';
 
 interface Migration { name: string; up: (db: Knex) => Promise<void>; down: (db: Knex) => Promise<void> }
 
@@ -142,7 +145,101 @@ const MIGRATIONS: Migration[] = [
       await db.schema.alterTable('takes', (t) => { t.dropForeign('frames_blob'); t.dropForeign('strip_blob'); t.dropColumns('name', 'shot_name', 'settings', 'frames_blob', 'strip_blob', 'bytes', 'pinned'); });
     },
   },
+  {
+    name: '005-bakes',
+    up: async (db) => {
+      await db.schema.alterTable('bakes', (t) => {
+        t.integer('priority').notNullable().defaultTo(0);
+        t.boolean('pause_wanted').notNullable().defaultTo(false);
+        // what a bake goes on from after it was broken off
+        t.specificType('state_blob', 'char(64) character set ascii').nullable().references('blobs.id');
+        t.integer('steps').unsigned().notNullable().defaultTo(0);
+        t.text('loop_report', 'longtext').nullable();
+        t.integer('solver').unsigned().notNullable().defaultTo(0);
+        t.bigInteger('bytes').unsigned().notNullable().defaultTo(0);
+      });
+      await db.raw("alter table bakes modify state enum('queued','running','done','failed','cancelled','paused') not null");
+      await db.raw('update bakes set steps = pre_roll + end_frame - start_frame + 1');
+      await db.schema.createTable('bake_chunks', (t) => {
+        t.string('bake_id', ID).notNullable().references('bakes.id').onDelete('cascade');
+        // samples of rounds of a loop that may become the one that is kept
+        t.boolean('draft').notNullable();
+        t.integer('first').notNullable();
+        t.integer('count').unsigned().notNullable();
+        t.specificType('blob_id', 'char(64) character set ascii').notNullable().references('blobs.id');
+        t.text('measures', 'longtext').notNullable();
+        t.primary(['bake_id', 'draft', 'first']);
+      });
+      await chunksOfFrames(db);
+      await db.schema.dropTable('bake_frames');
+      await db.schema.createTable('receivers', (t) => {
+        t.string('id', ID).primary();
+        t.string('name', 120).notNullable();
+        t.text('settings', 'longtext').notNullable();
+        t.datetime('created_at', { precision: 3 }).notNullable();
+      });
+      await db.schema.createTable('exports', (t) => {
+        t.string('id', ID).primary();
+        t.string('bake_id', ID).notNullable().references('bakes.id').onDelete('cascade');
+        t.text('options', 'longtext').notNullable();
+        t.enum('state', ['queued', 'running', 'done', 'failed', 'cancelled', 'paused']).notNullable();
+        t.integer('priority').notNullable().defaultTo(0);
+        t.integer('steps_done').unsigned().notNullable().defaultTo(0);
+        t.integer('steps').unsigned().notNullable().defaultTo(0);
+        t.text('message').nullable();
+        t.text('sheet', 'longtext').nullable();
+        t.text('checked', 'longtext').nullable();
+        t.boolean('cancel_wanted').notNullable().defaultTo(false);
+        t.boolean('pause_wanted').notNullable().defaultTo(false);
+        t.integer('attempts').unsigned().notNullable().defaultTo(0);
+        t.string('lease_owner', 64).nullable();
+        t.datetime('lease_until', { precision: 3 }).nullable();
+        t.datetime('created_at', { precision: 3 }).notNullable();
+        t.datetime('started_at', { precision: 3 }).nullable();
+        t.datetime('finished_at', { precision: 3 }).nullable();
+        t.index(['state', 'created_at']);
+        t.index(['bake_id', 'created_at']);
+      });
+      await db.schema.createTable('export_files', (t) => {
+        t.string('export_id', ID).notNullable().references('exports.id').onDelete('cascade');
+        t.string('name', 200).notNullable();
+        t.integer('place').unsigned().notNullable();
+        t.bigInteger('size').unsigned().notNullable();
+        t.specificType('blob_id', 'char(64) character set ascii').notNullable().references('blobs.id');
+        t.primary(['export_id', 'name']);
+      });
+    },
+    down: async (db) => {
+      for (const table of ['export_files', 'exports', 'receivers', 'bake_chunks']) await db.schema.dropTableIfExists(table);
+      await db.schema.createTable('bake_frames', (t) => { t.string('bake_id', ID).notNullable().references('bakes.id').onDelete('cascade'); t.integer('frame').notNullable(); t.specificType('blob_id', 'char(64) character set ascii').notNullable().references('blobs.id'); t.text('measures').notNullable(); t.primary(['bake_id', 'frame']); });
+      await db.schema.alterTable('bakes', (t) => { t.dropForeign('state_blob'); t.dropColumns('priority', 'pause_wanted', 'state_blob', 'steps', 'loop_report', 'solver', 'bytes'); });
+    },
+  },
 ];
+
+/** Frames that were stored one by one, as they were, as chunks. */
+async function chunksOfFrames(db: Knex): Promise<void> {
+  const bakes: { id: string; document: string }[] = await db('bakes').whereIn('id', db('bake_frames').distinct('bake_id')).select('id', 'document');
+  for (const { id, document } of bakes) {
+    const pointCount = (JSON.parse(document) as { guides?: { pointCount: number } | null }).guides?.pointCount;
+    if (!pointCount) continue;
+    const rows: { frame: number; blob_id: string; measures: string }[] = await db('bake_frames').where({ bake_id: id }).orderBy('frame');
+    let bytes = 0;
+    for (let k = 0; k < rows.length; k += 12) {
+      const some = rows.slice(k, k + 12), frames = [];
+      for (const r of some) {
+        const stored = await getBlob(db, r.blob_id).catch(() => null), points = stored && new Float32Array(Uint8Array.from(stored).buffer);
+        if (!points) break;
+        frames.push({ points, strands: new Float32Array((STRAND_NUMBERS * points.length) / (3 * pointCount)) });
+      }
+      if (frames.length < some.length) continue;
+      const packed = packFrames(frames, some[0].frame, pointCount, 0);
+      bytes += packed.length;
+      await db('bake_chunks').insert({ bake_id: id, draft: false, first: some[0].frame, count: some.length, blob_id: await putBlob(db, packed), measures: JSON.stringify(some.map((r) => JSON.parse(r.measures) as unknown)) });
+    }
+    await db('bakes').where({ id }).update({ bytes });
+  }
+}
 
 export async function migrate(db: Knex): Promise<void> {
   await db.migrate.latest({

@@ -1,12 +1,9 @@
-/** Productions, characters, grooms and their versions, takes, bakes: rows ⇄ checked values. */
+/** Productions, characters, grooms and their versions: rows ⇄ checked values. */
 import { randomBytes } from 'node:crypto';
 import type { Knex } from 'knex';
 import { z } from 'zod';
-import { floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
 import { buffersOf, documentSchema, type GroomDocument } from '../../core/document/schema';
-import { FilledFrames } from '../../core/fill/filled-frames';
 import { readDocument as upgraded } from '../../core/document/upgrade';
-import { measuresSchema, motionKey, reportSchema } from '../../core/document/proof';
 import type { Character } from '../../core/mesh/character';
 import { importChoicesSchema, type ImportChoices } from '../../core/mesh/placement';
 import { setBytes, type NamedFile } from '../../formats/file-set';
@@ -96,7 +93,7 @@ export async function overview(db: Knex): Promise<Overview> {
 
 // ---------------------------------------------------------------- grooms
 
-const readDocument = (text: string): GroomDocument => upgraded(JSON.parse(text));
+export const readDocument = (text: string): GroomDocument => upgraded(JSON.parse(text));
 /** The open shot of a stored document; null of one that is not understood, which must not hide the others. */
 const shotOf = (text: string): string | null => { try { return readDocument(text).shotName; } catch { return null; } };
 
@@ -147,89 +144,4 @@ export async function groomSteps(db: Knex, id: string, most: number): Promise<{ 
     catch { break; }
   }
   return out;
-}
-
-// ---------------------------------------------------------------- bakes
-
-const bakeRow = z.object({
-  id: z.string(), groom_id: z.string(), motion_key: z.string(), document: z.string(), start_frame: z.number(), end_frame: z.number(), pre_roll: z.number(),
-  state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled']), steps_done: z.number(), message: z.string().nullable(), report: z.string().nullable(),
-  created_at: z.date(), started_at: z.date().nullable(), finished_at: z.date().nullable(),
-});
-export interface BakeInfo {
-  id: string; groomId: string; motionKey: string; startFrame: number; endFrame: number; preRoll: number; guideCount: number; pointCount: number;
-  state: 'queued' | 'running' | 'done' | 'failed' | 'cancelled'; stepsDone: number; steps: number; message: string | null;
-  report: z.infer<typeof reportSchema> | null; createdAt: string; startedAt: string | null; finishedAt: string | null;
-}
-function toBake(row: unknown): BakeInfo & { document: GroomDocument } {
-  const r = bakeRow.parse(row), document = readDocument(r.document);
-  return {
-    id: r.id, groomId: r.groom_id, motionKey: r.motion_key, startFrame: r.start_frame, endFrame: r.end_frame, preRoll: r.pre_roll,
-    guideCount: document.guides?.count ?? 0, pointCount: document.guides?.pointCount ?? 0,
-    state: r.state, stepsDone: r.steps_done, steps: r.pre_roll + r.end_frame - r.start_frame + 1, message: r.message,
-    report: r.report ? reportSchema.parse(JSON.parse(r.report)) : null,
-    createdAt: r.created_at.toISOString(), startedAt: r.started_at?.toISOString() ?? null, finishedAt: r.finished_at?.toISOString() ?? null, document,
-  };
-}
-/** Without the document, as it goes to the page. */
-export const publicBake = ({ document: _document, ...info }: BakeInfo & { document: GroomDocument }): BakeInfo => info;
-
-export async function queueBake(db: Knex, groomId: string): Promise<BakeInfo> {
-  const groom = await getGroom(db, groomId);
-  if (!groom.document.guides) throw new UserError(422, 'noGuides', 'There is nothing to bake yet: plant guides first.');
-  const { document } = groom, id = newId();
-  await db('bakes').insert({
-    id, groom_id: groomId, asset_id: groom.character.id, motion_key: motionKey(document, groom.character.packed), document: json(document),
-    start_frame: document.shot.start, end_frame: document.shot.end, pre_roll: document.bake.preRoll, state: 'queued', created_at: new Date(),
-  });
-  return publicBake(await getBake(db, id));
-}
-
-export async function getBake(db: Knex, id: string): Promise<BakeInfo & { document: GroomDocument }> {
-  const row: unknown = await db('bakes').where({ id }).first();
-  if (!row) throw notFound('bake');
-  return toBake(row);
-}
-export async function listBakes(db: Knex, groomId: string): Promise<BakeInfo[]> {
-  const rows: unknown[] = await db('bakes').where({ groom_id: groomId }).orderBy('created_at', 'desc').limit(30);
-  return rows.map((r) => publicBake(toBake(r)));
-}
-export async function cancelBake(db: Knex, id: string): Promise<void> {
-  await getBake(db, id);
-  await db('bakes').where({ id, state: 'queued' }).update({ state: 'cancelled', finished_at: new Date() });
-  await db('bakes').where({ id, state: 'running' }).update({ cancel_wanted: true });
-}
-export async function deleteBake(db: Knex, id: string): Promise<void> {
-  const bake = await getBake(db, id);
-  if (bake.state === 'running' || bake.state === 'queued') throw new UserError(409, 'stillRunning', 'This bake is still running; cancel it first.');
-  await db('bakes').where({ id }).delete();
-}
-
-export interface BakeFrameInfo { frame: number; blob: string; measures: z.infer<typeof measuresSchema> }
-export async function bakeFrames(db: Knex, id: string, from = -1e9, to = 1e9): Promise<BakeFrameInfo[]> {
-  const rows: { frame: number; blob_id: string; measures: string }[] = await db('bake_frames').where({ bake_id: id }).whereBetween('frame', [from, to]).orderBy('frame');
-  return rows.map((r) => ({ frame: r.frame, blob: r.blob_id, measures: measuresSchema.parse(JSON.parse(r.measures)) }));
-}
-/** Guide points of one baked frame, checked against their checksum. */
-export async function bakeFramePoints(db: Knex, blob: string): Promise<Float32Array> {
-  const bytes = await getBlob(db, blob);
-  if (!bytes) throw notFound('baked frame');
-  return new Float32Array(Uint8Array.from(bytes).buffer);
-}
-
-/** The version of the character that a bake was made on. */
-export async function assetOfBake(db: Knex, id: string): Promise<AssetInfo> {
-  const row: { asset_id: string } | undefined = await db('bakes').where({ id }).first('asset_id');
-  if (!row) throw notFound('bake');
-  return getAsset(db, row.asset_id);
-}
-
-/** The filled strands of a bake, ready to be computed frame by frame. */
-export async function openFilled(db: Knex, bake: Awaited<ReturnType<typeof getBake>>, count: number): Promise<FilledFrames> {
-  const { guides, plot } = bake.document, asset = await assetOfBake(db, bake.id);
-  const [planting, offsets, faces] = await Promise.all([guides?.planting, guides?.offsets, plot.faces].map((id) => (id ? getBlob(db, id) : null)));
-  const maps: Record<string, Uint8Array> = {};
-  for (const [name, id] of Object.entries({ ...plot.maps, ...bake.document.sway.maps })) { const bytes = id ? await getBlob(db, id) : null; if (bytes) maps[name] = bytes; }
-  if (!planting || !offsets || !faces) throw new UserError(409, 'notFilled', 'This bake has no plot to fill: it was made before its skin was chosen.');
-  return new FilledFrames({ document: bake.document, character: await loadCharacter(db, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(faces), count, maps });
 }

@@ -1,0 +1,94 @@
+/** OpenUSD curves, as text and as crate, against two readers that are not ours (tinyusdz; three's). */
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { makeRandom } from '../../src/core/math/random';
+import { floatText, writeUsda } from '../../src/formats/usda';
+import { writeUsdc } from '../../src/formats/usdc';
+import type { CurveCache } from '../../src/formats/usd-curves';
+import { readUsd, type UsdReading } from '../helpers/usd';
+
+const counts = [4, 7, 16, 5], total = 32, frames = [-2, -1, 0, 1, 2, 3], fps = 24;
+const random = makeRandom(5), list = (n: number, far = 1): Float32Array => Float32Array.from({ length: n }, () => (random() - 0.5) * far);
+const points = new Map(frames.map((f) => [f, list(3 * total, 3)])), rest = list(3 * total, 3);
+const widths = Float32Array.from({ length: total }, () => 4e-5 + 6e-5 * random()), uvs = Float32Array.from({ length: 8 }, () => random()), colours = Float32Array.from({ length: 12 }, () => random());
+const cache: CurveCache = { name: '7 loose "hair"', fps, startFrame: -2, endFrame: 3, counts, ids: [10, 11, 12, 13], widths, uvs, colours, rest, velocities: true, points: (f) => points.get(f)!, comment: 'quotes " and \\ backslash' };
+const bytesOf = async (pieces: AsyncIterable<Uint8Array | string>): Promise<Buffer> => { const all: Buffer[] = []; for await (const p of pieces) all.push(Buffer.from(p as Uint8Array)); return Buffer.concat(all); };
+
+const dir = mkdtempSync(path.join(tmpdir(), 'fine-comb-usd-'));
+afterAll(() => { rmSync(dir, { recursive: true, force: true }); });
+const readingOf = async (name: string, pieces: AsyncIterable<Uint8Array | string>): Promise<UsdReading> => { const file = path.join(dir, name); writeFileSync(file, await bytesOf(pieces)); return readUsd(file); };
+const near = (a: ArrayLike<number>, b: ArrayLike<number>, most: number): void => { expect(a.length).toBe(b.length); for (let i = 0; i < b.length; i++) expect(Math.abs(a[i] - b[i])).toBeLessThanOrEqual(most); };
+
+for (const [form, write] of [['text', writeUsda], ['crate', writeUsdc]] as const) describe(`OpenUSD curves as ${form}`, () => {
+  let read: UsdReading, centimetres: UsdReading, samples: UsdReading;
+  beforeAll(async () => {
+    const ending = form === 'text' ? 'usda' : 'usdc';
+    read = await readingOf(`a.${ending}`, write(cache));
+    centimetres = await readingOf(`b.${ending}`, write({ ...cache, velocities: false, axes: { up: 'z', hand: 'right', metres: 0.01 } }));
+    samples = await readingOf(`c.${ending}`, write({ ...cache, samples: 2, startFrame: 0, endFrame: 1 }));
+  }, 60_000);
+  for (const reader of ['independent', 'direct'] as const) {
+    const who = reader === 'independent' ? 'tinyusdz' : 'three', of = (r: UsdReading, name: string) => r[reader][`/Groom/_7_loose__hair_.${name}`], at = (name: string) => of(read, name);
+    it(`${who} reads the same points, widths, counts, ids, uvs and colours`, () => {
+      expect(at('points').timeSamples!.times).toEqual(frames);
+      frames.forEach((f, k) => near(at('points').timeSamples!.values[k], points.get(f)!, 2e-7));
+      expect(at('curveVertexCounts').default).toEqual(counts);
+      expect(at('primvars:id').default).toEqual([10, 11, 12, 13]);
+      near(at('widths').default as number[], widths, 1e-10);
+      near(at('primvars:st').default as number[], uvs, 1e-7);
+      near(at('primvars:displayColor').default as number[], colours, 1e-7);
+      near(at('primvars:rest').default as number[], rest, 2e-7);
+    });
+    it(`${who} reads velocities that are the movement of the points`, () => {
+      const { times, values } = at('velocities').timeSamples!;
+      expect(times).toEqual(frames);
+      frames.forEach((f, k) => {
+        const a = points.get(f - 1) ?? points.get(f)!, b = points.get(f + 1) ?? points.get(f)!, span = (points.has(f - 1) ? 1 : 0) + (points.has(f + 1) ? 1 : 0);
+        near(values[k], Float32Array.from(b, (v, i) => ((v - a[i]) * fps) / span), 2e-5);
+      });
+    });
+    it(`${who} reads units, axis, rate and the kind of curve`, () => {
+      expect(read[reader]['/'].fields).toMatchObject({ metersPerUnit: 1, upAxis: 'Y', timeCodesPerSecond: fps, defaultPrim: 'Groom' });
+      expect([at('type').default, at('basis').default, at('wrap').default]).toEqual(['cubic', 'catmullRom', 'pinned']);
+    });
+    it(`${who} reads a receiver’s axes and unit, and the places in them`, () => {
+      expect(centimetres[reader]['/'].fields).toMatchObject({ metersPerUnit: 0.01, upAxis: 'Z' });
+      const p = points.get(0)!, q = of(centimetres, 'points').timeSamples!.values[2];
+      for (let i = 0; i < p.length; i += 3) near(q.slice(i, i + 3), [100 * p[i], -100 * p[i + 2], 100 * p[i + 1]], 2e-5);
+      near(of(centimetres, 'widths').default as number[], widths.map((w) => 100 * w), 1e-8);
+    });
+    it(`${who} reads the samples of a frame at shares of it`, () => {
+      expect(of(samples, 'points').timeSamples!.times).toEqual([0, 0.5, 1, 1.5]);
+      near(of(samples, 'points').timeSamples!.values[3], points.get(3)!, 2e-7);
+    });
+  }
+  it('the range, what holds without a time, and what each number belongs to are read as they were written', () => {
+    for (const line of ['startTimeCode = -2', 'endTimeCode = 3', 'framesPerSecond = 24', 'kind = "component"']) expect(read.layer).toContain(line);
+    for (const [name, of] of [['widths', 'vertex'], ['primvars:id', 'uniform'], ['primvars:st', 'uniform'], ['primvars:displayColor', 'uniform'], ['primvars:rest', 'vertex']]) expect(read.layer.split(`${name} = [`)[1].split(']')[1].trim()).toMatch(new RegExp(`^\\(\\s*interpolation = "${of}"`));
+    const still = read.layer.split('point3f[] points = [')[1].split(']')[0].match(/-?[\d.e-]+/g)!.map(Number);
+    near(still, points.get(-2)!, 2e-6);
+  });
+  it('the extent of every sample holds every point with its width', () => {
+    const extents = read.direct['/Groom/_7_loose__hair_.extent'].timeSamples!;
+    frames.forEach((f, k) => points.get(f)!.forEach((v, i) => {
+      expect(extents.values[k][i % 3]).toBeLessThanOrEqual(v - Math.max(...widths) / 2);
+      expect(extents.values[k][3 + (i % 3)]).toBeGreaterThanOrEqual(v + Math.max(...widths) / 2);
+    }));
+  });
+  it('refuses points that do not match the counts, and places that are no numbers', async () => {
+    const one = { name: 'a', fps: 24, startFrame: 0, endFrame: 0, counts: [4], ids: [0], widths: new Float32Array(4), comment: '' };
+    await expect(bytesOf(write({ ...one, points: () => new Float32Array(9) }))).rejects.toThrow('frame 0: expected 4 points, got 3');
+    await expect(bytesOf(write({ ...one, points: () => new Float32Array(12).fill(NaN) }))).rejects.toThrow(/no number/);
+    await expect(bytesOf(write({ ...one, widths: new Float32Array(3), points: () => new Float32Array(12) }))).rejects.toThrow('widths: expected 4, got 3');
+  });
+});
+
+it('numbers read back as the same float32', () => {
+  for (let k = 0; k < 5000; k++) {
+    const v = Math.fround((random() - 0.5) * 10 ** Math.floor(random() * 14 - 9));
+    expect(Math.fround(Number(floatText(v)))).toBe(v);
+  }
+  expect(floatText(-0)).toBe('0');
+});
