@@ -7,6 +7,8 @@ module.exports = {
     layer('workers-are-thin', '^src/workers/', '^src/(server|editor|app)/|^(cli|demo|tests)/'),
     layer('server-knows-no-screen', '^src/server/', '^src/(workers|editor|app)/|^(cli|demo|tests)/'),
     layer('editor-knows-no-server', '^src/editor/', '^src/(server|app)/|^(cli|demo|tests)/'),
+    // the stand-in receiver shares nothing with what writes the files
+    layer('receiver-stands-alone', '^src/receiver/', '^src/(formats|server|workers|editor|app)/|^src/core/(?!bake/frame-codec|proof/strand-meter|contract)|^(cli|demo|tests)/'),
     layer('product-knows-no-tests', '^src/', '^tests/'),
     { name: 'no-circles', severity: 'error', from: { path: '^src' }, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
     { name: 'core-is-pure', severity: 'error', from: { path: '^src/core/', pathNot: '\\.test\\.tsx?$' }, to: { dependencyTypes: ['core'] } },

@@ -1,5 +1,5 @@
 /**
- * Point caches: places of a mesh's points, frame by frame.
+ * Point caches: places of a mesh's points, frame by frame; read, and written in a stream.
  *
  * PC2 (little-endian): "POINTCACHE2\0", i32 version 1, i32 points, f32 first frame, f32 frames a sample, i32 samples, then f32
  * xyz. MDD (big-endian): i32 frames, i32 points, f32 time of each frame in seconds, then f32 xyz.
@@ -45,4 +45,25 @@ export function readPointCache({ name, bytes }: { name: string; bytes: Uint8Arra
     frames.push(frame);
   }
   return { ok: true, value: { points, times, frames }, warnings: [] };
+}
+
+/** A PC2, frames one after the other: a head, then the places of each sample, 3 × points. */
+export function pc2Head(points: number, samples: number, startFrame: number, framesASample: number): Uint8Array {
+  const out = new Uint8Array(32), view = new DataView(out.buffer);
+  out.set(new TextEncoder().encode(MAGIC));
+  view.setInt32(12, 1, true); view.setInt32(16, points, true); view.setFloat32(20, startFrame, true); view.setFloat32(24, framesASample, true); view.setInt32(28, samples, true);
+  return out;
+}
+/** An MDD's head; `times`: s. */
+export function mddHead(points: number, times: ArrayLike<number>): Uint8Array {
+  const out = new Uint8Array(8 + 4 * times.length), view = new DataView(out.buffer);
+  view.setInt32(0, times.length); view.setInt32(4, points);
+  for (let k = 0; k < times.length; k++) view.setFloat32(8 + 4 * k, times[k]);
+  return out;
+}
+/** Places of one sample; `big`: for an MDD. */
+export function cachePlaces(places: Float32Array, big: boolean): Uint8Array {
+  const out = new Uint8Array(4 * places.length), view = new DataView(out.buffer);
+  for (let k = 0; k < places.length; k++) view.setFloat32(4 * k, places[k], !big);
+  return out;
 }

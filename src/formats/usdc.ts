@@ -14,7 +14,7 @@ const SPEC = { attribute: 1, prim: 6, pseudoRoot: 7 } as const;
 const aligned = (n: number): number => (n + 7) & ~7;
 const rep = (type: number, payload: number | bigint, flags = 0n): bigint => flags | (BigInt(type) << 48n) | (BigInt(payload) & 0xffffffffffffn);
 
-/** Bytes that grow. */
+/** Bytes that grow: room is made before the bytes are looked at, as it may move them. */
 class Bytes {
   private data = new Uint8Array(1 << 12);
   private view = new DataView(this.data.buffer);
@@ -25,12 +25,12 @@ class Bytes {
     this.length += n;
     return at;
   }
-  u8(v: number): void { this.data[this.room(1)] = v; }
-  u32(v: number): void { this.view.setUint32(this.room(4), v, true); }
-  i32(v: number): void { this.view.setInt32(this.room(4), v, true); }
-  u64(v: number | bigint): void { this.view.setBigUint64(this.room(8), BigInt.asUintN(64, BigInt(v)), true); }
-  f64(v: number): void { this.view.setFloat64(this.room(8), v, true); }
-  bytes(v: Uint8Array): void { this.data.set(v, this.room(v.length)); }
+  u8(v: number): void { const at = this.room(1); this.data[at] = v; }
+  u32(v: number): void { const at = this.room(4); this.view.setUint32(at, v, true); }
+  i32(v: number): void { const at = this.room(4); this.view.setInt32(at, v, true); }
+  u64(v: number | bigint): void { const at = this.room(8); this.view.setBigUint64(at, BigInt.asUintN(64, BigInt(v)), true); }
+  f64(v: number): void { const at = this.room(8); this.view.setFloat64(at, v, true); }
+  bytes(v: Uint8Array): void { const at = this.room(v.length); this.data.set(v, at); }
   align(): void { while (this.length % 8 !== 0) this.u8(0); }
   taken(): Uint8Array { return this.data.slice(0, this.length); }
 }

@@ -34,7 +34,7 @@ export async function* computeBake(input: BakeInput, threads: number, resume: Ba
   const character = unpackCharacter(input.character);
   if (!character.ok) throw new Error(character.error.message);
   const scene = openScene(document, character.value, input), { pointCount } = scene, view = loop > 0 ? new RootView(scene) : null, local = (sample: number, points: Float32Array): Float32Array => { const out = new Float32Array(points.length); view!.from(sample, points, out); return out; };
-  const from = resume?.state.frame ?? rest, distances = [...(resume?.distances ?? [])];
+  const distances = [...(resume?.distances ?? [])];
   /** Samples of a loop's last rounds, and what is waiting to be stored. */
   const kept = new Map<number, PackedFrames>(), keptMeasures = new Map<number, Measures>();
   for (const bytes of resume?.chunks ?? []) for (const [sample, frame] of unpackFrames(bytes).frames) kept.set(sample, frame);
@@ -48,7 +48,7 @@ export async function* computeBake(input: BakeInput, threads: number, resume: Ba
     waitingMeasures = [];
     return [event];
   };
-  for await (const item of computeFrames({ ...input, document, firstFrame: rest + 1, lastFrame: plan.farthest, planFrame: last + 1, stateEvery: CHUNK_SAMPLES, from: resume?.state }, threads, shareFile)) {
+  for await (const item of computeFrames({ ...input, document, firstFrame: rest + 1, lastFrame: plan.farthest, planFrame: last + 1, round: loop > 0 ? loop : undefined, stateEvery: CHUNK_SAMPLES, from: resume?.state }, threads, shareFile)) {
     if (item.kind === 'started') { yield { kind: 'started', report: item.report, steps }; continue; }
     if (item.kind === 'state') {
       for (const event of chunk(item.state.frame)) yield event;

@@ -80,3 +80,8 @@ export function rateLimit(most: number, windowMs: number): () => void {
 
 export const bytesResponse = (bytes: Uint8Array, type = 'application/octet-stream', forever = false): Response =>
   new Response(bytes as Uint8Array<ArrayBuffer>, { headers: { 'content-type': type, 'content-length': String(bytes.length), 'cache-control': forever ? 'private, max-age=31536000, immutable' : 'no-store' } });
+
+/** Headers of a file to be kept. */
+export const fileHeaders = (name: string, size?: number, type = 'application/octet-stream'): Record<string, string> => ({ 'content-type': type, 'content-disposition': `attachment; filename="${name.replace(/[^A-Za-z0-9._-]+/g, '-')}"`, ...(size === undefined ? {} : { 'content-length': String(size) }), 'cache-control': 'no-store' });
+/** Of a page that stands alone and runs nothing. */
+export const pageHeaders = { 'content-type': 'text/html; charset=utf-8', 'content-security-policy': "default-src 'none'; style-src 'unsafe-inline'; img-src data:", 'cache-control': 'no-store' };

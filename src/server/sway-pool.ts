@@ -29,6 +29,8 @@ export interface RunInput {
   kernel?: KernelWish;
   /** Last frame that substeps are chosen for, where those after it are the same again. */
   planFrame?: number;
+  /** Frames after which the poses repeat. */
+  round?: number;
   /** So many frames apart, the states of the shares are handed out, and after the last frame of each such stretch. */
   stateEvery?: number;
   /** Where another pool was, which this one goes on from. */
@@ -54,7 +56,7 @@ const SHARE_FILE = path.join(path.dirname(fileURLToPath(import.meta.url)), 'sway
 export async function* computeFrames(input: RunInput, threads: number, shareFile = SHARE_FILE): AsyncGenerator<PoolItem> {
   const character = unpackCharacter(input.character);
   if (!character.ok) throw new Error(character.error.message);
-  const scene = openScene(documentSchema.parse(input.document), character.value, input), plan = planRun(scene, input.firstFrame - 1, input.planFrame ?? input.lastFrame), { from } = input, begin = from ? from.frame + 1 : input.firstFrame;
+  const scene = { ...openScene(documentSchema.parse(input.document), character.value, input), round: input.round }, plan = planRun(scene, input.firstFrame - 1, input.planFrame ?? input.lastFrame), { from } = input, begin = from ? from.frame + 1 : input.firstFrame;
   const bounds = from?.bounds ?? shareBounds(scene.planting.faces.length, threads), shares = bounds.length - 1, stride = scene.offsets.length, guides = scene.planting.faces.length, meter = meterOf(scene);
   const memory = new SharedArrayBuffer(SharedFrames.bytes(stride, guides, RING_FRAMES)), control = new SharedArrayBuffer(8), taken = new Int32Array(control);
   const frames = new SharedFrames(memory, stride, guides, input.firstFrame, RING_FRAMES);

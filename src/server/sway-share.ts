@@ -16,7 +16,7 @@ const send = (message: ShareMessage): void => port.postMessage(message);
 try {
   const character = unpackCharacter(input.character);
   if (!character.ok) throw new Error(character.error.message);
-  const scene = openScene(documentSchema.parse(input.document), character.value, input);
+  const scene = { ...openScene(documentSchema.parse(input.document), character.value, input), round: input.round };
   const coupling = input.coupling && { part: input.share, parts: input.bounds.length - 1, bounds: input.bounds, memory: input.coupling.memory, control: new Int32Array(input.coupling.control) };
   const run = new SwayRun(scene, input.firstFrame - 1, { from: input.from, to: input.to, plan: input.plan, kernel: input.kernel, coupling });
   if (input.state) unpackRun(run, input.state);

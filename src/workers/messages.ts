@@ -3,7 +3,7 @@ import type { CardSet, CardSettings } from '../core/fill/cards';
 import type { Coverage } from '../core/fill/coverage';
 import type { FillOrder } from '../core/fill/open-fill';
 import type { FilledStrands, Look } from '../core/fill/strands';
-import type { Lie } from '../core/groom/grow';
+import type { PlantOrder } from '../core/groom/plant-guides';
 import type { Planting } from '../core/groom/planting';
 import type { Maps } from '../core/bake/open-scene';
 import type { SwaySettings } from '../core/document/schema';
@@ -35,18 +35,6 @@ export type SwayReply =
   /** Measures name guides by their numbers in the whole groom; points and numbers of the strands come along where memory is not shared. */
   | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; marks: Float32Array; points?: Float32Array; strands?: Float32Array }
   | { kind: 'failed'; run: number; part: number; message: string };
-
-export interface PlantOrder {
-  faces: Uint32Array; seed: number; pointCount: number; length: number; lengthSpread: number; lift: number; lie: Lie;
-  /** So many, or so many a square metre of full density. */
-  count: number | null; perM2: number;
-  /** Maps as stored. */
-  density: Uint8Array | null; lengths: Uint8Array | null;
-  /** Which way hair lies (flow.ts). */
-  flow: Float32Array;
-  /** Guides that stay as they are, with their shapes. */
-  kept: { planting: Planting; offsets: Float32Array } | null;
-}
 
 export type FillRequest =
   | { kind: 'surface'; positions: Float64Array; triangles: Uint32Array }

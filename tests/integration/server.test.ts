@@ -3,52 +3,20 @@ import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { claimDataDirectory, databasePassword, readPlaces } from '../../cli/places';
-import { bytesOf, packPlanting } from '../../src/core/document/buffers';
-import { limitsSchema, plantKey, proofSchema, reportSchema } from '../../src/core/document/proof';
+import { limitsSchema, proofSchema, reportSchema } from '../../src/core/document/proof';
 import { settingsOf } from '../../src/core/document/take';
-import { newDocument, type GroomDocument } from '../../src/core/document/schema';
-import { openScene } from '../../src/core/bake/open-scene';
-import { growGuide } from '../../src/core/groom/grow';
-import { rootPlace, scatterEvenly } from '../../src/core/groom/planting';
-import { Surface } from '../../src/core/mesh/surface';
-import { measuresOf, meterOf } from '../../src/core/proof/take';
-import { planRun, SwayRun } from '../../src/core/sway/run';
-import { BakeRunner } from '../../src/server/bake-runner';
 import { DamagedBlobError, getBlob, hashOf, putBlob } from '../../src/server/db/blobs';
-import { bakeFramePoints, bakeFrames, cancelBake, choicesFor, createGroom, createProduction, getBake, getGroom, importCharacter, loadCharacter, overview, queueBake, saveGroom } from '../../src/server/db/records';
+import { choicesFor, createProduction, getGroom, importCharacter, overview, saveGroom } from '../../src/server/db/records';
 import { addTake, blobOfTake, changeTake, deleteTake, getTake, listTakes, setLimits, showLimits } from '../../src/server/db/takes';
 import type { Db } from '../../src/server/db/connection';
-import { testDatabase } from '../helpers/database';
+import { testDatabase, tubeGroomIn } from '../helpers/database';
 import { tubeGlb } from '../helpers/tube';
 
 let db: Db, stop: () => Promise<void>;
 beforeAll(async () => { ({ db, stop } = await testDatabase()); });
 afterAll(() => stop());
 
-const quiet = { info: () => undefined, error: (t: string) => { throw new Error(t); } };
-const until = async (check: () => Promise<boolean>, ms = 30_000): Promise<void> => {
-  for (const end = Date.now() + ms; !(await check()); ) {
-    if (Date.now() > end) throw new Error('waited too long');
-    await new Promise((r) => { setTimeout(r, 50); });
-  }
-};
-
-/** A tube with 12 guides, as a groom in the database. */
-async function tubeGroom(end = 6): Promise<{ id: string; document: GroomDocument; assetId: string; planting: Uint8Array; offsets: Uint8Array }> {
-  const production = await createProduction(db, 'Test');
-  const { asset, character } = await importCharacter(db, production, 'Tube', [{ name: 'tube.glb', bytes: await tubeGlb() }], null);
-  const mesh = character.meshes[0], surface = new Surface(mesh.positions, mesh.triangles);
-  const faces = Uint32Array.from({ length: 80 }, (_, i) => 250 + i), planting = scatterEvenly(surface, faces, 12, 1);
-  const offsets = new Float32Array(3 * 8 * 12);
-  for (let g = 0; g < 12; g++) offsets.set(growGuide(surface, rootPlace(surface, planting, g), surface.normal(planting.faces[g]), { length: 0.15, pointCount: 8, lie: 'falling', lift: 0.01 }), 24 * g);
-  const document = newDocument('tube', { clip: 'bend', start: 0, end, fps: 24, cyclic: false });
-  document.bake.preRoll = 4;
-  document.plot.faces = await putBlob(db, bytesOf(faces));
-  const packed = packPlanting(planting), shapes = bytesOf(offsets);
-  document.guides = { count: 12, pointCount: 8, planting: await putBlob(db, packed), offsets: await putBlob(db, shapes), plantKey: plantKey(document), combed: false };
-  return { id: await createGroom(db, asset.id, 'fuzz', document, 'New'), document, assetId: asset.id, planting: packed, offsets: shapes };
-}
-
+const tubeGroom = (end?: number): ReturnType<typeof tubeGroomIn> => tubeGroomIn(db, end);
 const pause = (ms: number): Promise<void> => new Promise((r) => { setTimeout(r, ms); });
 
 describe('blobs', () => {
@@ -159,70 +127,6 @@ describe('grooms', () => {
     expect(limitsSchema.safeParse({ depth: -1 }).success).toBe(false);
     expect(limitsSchema.safeParse({ nothing: 1 }).success).toBe(false);
     await expect(showLimits(db, 'nowhere')).rejects.toThrow(/does not exist/);
-  });
-});
-
-describe('bakes', () => {
-  it('a runner computes the range on its thread, and the frames are those of the same run here, to the bit', async () => {
-    const { id, document, assetId, planting, offsets } = await tubeGroom();
-    const runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), loop = runner.loop();
-    const queued = await queueBake(db, id);
-    await until(async () => (await getBake(db, queued.id)).state === 'done');
-    await runner.stop();
-    await loop;
-    const frames = await bakeFrames(db, queued.id);
-    expect(frames.map((f) => f.frame)).toEqual([0, 1, 2, 3, 4, 5, 6]);
-    const packed: { packed_blob: string } = await db('assets').where({ id: assetId }).first('packed_blob');
-    const scene = openScene(document, await loadCharacter(db, packed.packed_blob), { planting, offsets }), run = new SwayRun(scene, -5, { plan: planRun(scene, -5, 6) }), meter = meterOf(scene);
-    while (run.frame < 6) {
-      const measures = meter.take(measuresOf(run.advance()), run.positions(), run.strandNumbers);
-      if (run.frame < 0) continue;
-      const stored = frames[run.frame];
-      expect(stored.measures).toEqual(measures);
-      expect(Buffer.from((await bakeFramePoints(db, stored.blob)).buffer).equals(Buffer.from(run.positions().buffer))).toBe(true);
-    }
-    expect((await getBake(db, queued.id)).stepsDone).toBe(11);
-  });
-
-  it('a bake whose runner died is taken over and comes out the same', async () => {
-    const { id } = await tubeGroom();
-    const bake = await queueBake(db, id);
-    await db('bakes').where({ id: bake.id }).update({ state: 'running', attempts: 1, lease_owner: 'a dead one', lease_until: new Date(Date.now() - 1000) });
-    await db('bake_frames').insert({ bake_id: bake.id, frame: 0, blob_id: await putBlob(db, new Uint8Array(8)), measures: '{}' });
-    const runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), loop = runner.loop();
-    await until(async () => (await getBake(db, bake.id)).state === 'done');
-    await runner.stop();
-    await loop;
-    expect(await bakeFrames(db, bake.id)).toHaveLength(7);
-  });
-
-  it('can be cancelled; stopping the runner gives a bake back to the queue; three silent ends are enough', async () => {
-    const { id } = await tubeGroom(4000);
-    const first = await queueBake(db, id), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), loop = runner.loop();
-    await until(async () => (await getBake(db, first.id)).stepsDone > 6);
-    await cancelBake(db, first.id);
-    await until(async () => (await getBake(db, first.id)).state === 'cancelled');
-    const second = await queueBake(db, id);
-    await until(async () => (await getBake(db, second.id)).stepsDone > 6);
-    await runner.stop();
-    await loop;
-    expect((await getBake(db, second.id)).state).toBe('queued');
-    await db('bakes').where({ id: second.id }).update({ state: 'running', attempts: 3, lease_owner: 'x', lease_until: new Date(0) });
-    const other = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), otherLoop = other.loop();
-    await until(async () => (await getBake(db, second.id)).state === 'failed');
-    expect((await getBake(db, second.id)).message).toMatch(/3 tries/);
-    await other.stop();
-    await otherLoop;
-  });
-
-  it('a bake that cannot be computed fails with its reason', async () => {
-    const { id, document } = await tubeGroom();
-    await saveGroom(db, id, 1, { ...document, plot: { ...document.plot, mesh: 'no such mesh' } }, 'x');
-    const bake = await queueBake(db, id), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), quiet), loop = runner.loop();
-    await until(async () => (await getBake(db, bake.id)).state === 'failed');
-    expect((await getBake(db, bake.id)).message).toMatch(/no such mesh/);
-    await runner.stop();
-    await loop;
   });
 });
 

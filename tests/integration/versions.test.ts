@@ -7,7 +7,8 @@ import { scatterEvenly } from '../../src/core/groom/planting';
 import { Surface } from '../../src/core/mesh/surface';
 import type { Db } from '../../src/server/db/connection';
 import { putBlob } from '../../src/server/db/blobs';
-import { assetOfBake, createGroom, createProduction, getAsset, getGroom, importCharacter, loadCharacter, overview, queueBake, saveGroom } from '../../src/server/db/records';
+import { assetOfBake, queueBake } from '../../src/server/db/bakes';
+import { createGroom, createProduction, getAsset, getGroom, importCharacter, loadCharacter, overview, saveGroom } from '../../src/server/db/records';
 import { putOnVersion, versionsOf, wearGarment, type WearOrder } from '../../src/server/db/versions';
 import { testDatabase } from '../helpers/database';
 import { tubeGlb } from '../helpers/tube';
@@ -46,8 +47,8 @@ describe('versions of a character', () => {
   });
   it('a bake keeps the version it was made on', async () => {
     const { assetId, groom } = await tube(), id = await groom('a'), bake = await queueBake(db, id), worn = await wearGarment(db, assetId, order(id, 1));
-    expect((await assetOfBake(db, bake.id)).id).toBe(assetId);
-    expect((await assetOfBake(db, (await queueBake(db, id)).id)).id).toBe(worn.assetId);
+    expect((await assetOfBake(db, bake)).id).toBe(assetId);
+    expect((await assetOfBake(db, await queueBake(db, id))).id).toBe(worn.assetId);
     expect((await queueBake(db, id)).motionKey).not.toBe(bake.motionKey);
   });
   it('from a window that is behind, from another character’s list, or where the hair’s own mesh would change, nothing is done', async () => {

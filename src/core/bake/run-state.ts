@@ -18,7 +18,7 @@ export class RunStateError extends Error {}
 
 type Numbers = ArrayBufferView & { constructor: new (buffer: ArrayBuffer) => ArrayBufferView };
 interface Place { holder: Record<string, unknown>; key: string }
-type Leaf = Place & { kind: 'array' | 'number' } | { kind: 'map'; map: Map<number, Float32Array> };
+type Leaf = (Place & { kind: 'array' }) | (Place & { kind: 'number' }) | { kind: 'map'; map: Map<number, Float32Array> };
 
 function leavesOf(root: object): Leaf[] {
   const seen = new Set<object>(), out: Leaf[] = [];

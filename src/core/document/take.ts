@@ -1,7 +1,7 @@
 /** A take as it is kept: what it was made with, and how two such sets differ. */
 import type { Draft } from 'immer';
 import { z } from 'zod';
-import { shareAgain } from './shots';
+import { shareAgain, withShot } from './shots';
 import { bufferIdSchema, shotSchema, SWAY_MAPS, SWAY_PARAMETERS, SWAY_PROFILES, swaySchema, type GroomDocument, type SwaySettings } from './schema';
 
 /** Everything a run depends on but the character. */
@@ -36,6 +36,18 @@ const OTHERS: Partial<Record<keyof SwaySettings, string>> = {
   material: 'Material', calmStart: 'Calm start', chooseSubsteps: 'Substeps chosen', roles: 'what collides', meshes: 'what collides', groupsOff: 'colliders switched', pillsWithout: 'joints left out', pills: 'pills', colliders: 'own colliders', ties: 'ties', carrier: 'Carrier', windKind: 'Wind from',
   second: 'second set', meshRoles: 'roles', on: 'Moves', pushFilled: 'Filled pushed out',
 };
+
+/**
+ * What has changed since something was made with these settings, in words; nothing where it still holds. Looked at is the shot it was made in, whichever is open.
+ * `character`, `solver`: which they are now, and which they were.
+ */
+export function staleBecause(made: TakeSettings, document: GroomDocument, now: { character: string; solver: number }, then: { character: string; solver: number }): string[] {
+  const out: string[] = [], shots = [document.shotName, ...document.otherShots.map((o) => o.shotName)];
+  if (now.character !== then.character) out.push('another version of the character');
+  if (then.solver !== 0 && now.solver !== then.solver) out.push('a newer solver');
+  if (!shots.includes(made.shotName)) return [...out, `shot ${made.shotName} is gone`];
+  return [...out, ...differences(made, settingsOf(withShot(document, made.shotName)))];
+}
 
 /** Puts a take's settings back, in the shot that is open; hair is as it is combed now. */
 export function restoreSettings(d: Draft<GroomDocument>, take: TakeSettings): void {

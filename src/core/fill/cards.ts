@@ -4,6 +4,7 @@
  * Strands that run alike are gathered (k-means over places along them, from centres that are far apart), each gathering is split into layers
  * across its thickness, and gets a ribbon along its mean: as wide as it is spread, without twist but for lying to the skin.
  */
+import { gatherAlike } from '../math/gather';
 import { makeRandom } from '../math/random';
 import type { Surface } from '../mesh/surface';
 import { carry, STATE } from './steps';
@@ -52,24 +53,22 @@ export interface Atlas {
 }
 export interface CardSet { levels: CardMesh[]; atlas: Atlas; figures: { overlap: number; opacity: number; triangles: number[] } }
 
-interface Gathering { members: number[] }
 /** One card at its nodes. */
 interface Ribbon { members: number[]; middle: Float64Array; side: Float64Array; normal: Float64Array; along: Float64Array; half: Float64Array; deep: number; length: number; thickness: number; tile: number }
 
 /** Places along a strand by which strands are told apart, and how much each counts. */
 const TELL = [[0, 1.8], [0.35, 1], [0.7, 0.8], [1, 0.6]] as const;
-const ROUNDS = 5;
 /** m: no card is narrower; layers of one place lie at least so far apart. */
 const NARROWEST = 0.0015, BREADTH = 0.0004;
 /** How stiffly a card keeps from twisting, against lying to the skin. */
 const STIFF = 6;
 
 export function makeCards(input: CardInput, settings: CardSettings): CardSet {
-  const count = input.points.length / (3 * input.nodes), features = featuresOf(input), levels: CardMesh[] = [];
+  const features = featuresOf(input), levels: CardMesh[] = [];
   let atlas: Atlas | null = null, tiles: Ribbon[] = [];
   for (let level = 0; level < settings.levels; level++) {
-    const segments = Math.max(2, Math.round(settings.segments / 1.6 ** level)), across = level === 0 ? settings.across : 1, wanted = Math.max(1, Math.floor(settings.triangles / 4 ** level / (2 * segments * across))), layers = Math.max(1, Math.min(settings.layers, wanted, level === 0 ? 99 : level === 1 ? 2 : 1)), groups = gather(features, count, Math.max(1, Math.floor(wanted / layers)));
-    const ribbons = groups.flatMap((g) => layersOf(input, g.members, layers).map((members) => ribbonOf(input, members, segments, settings.cover))).filter((r): r is Ribbon => r !== null);
+    const segments = Math.max(2, Math.round(settings.segments / 1.6 ** level)), across = level === 0 ? settings.across : 1, wanted = Math.max(1, Math.floor(settings.triangles / 4 ** level / (2 * segments * across))), layers = Math.max(1, Math.min(settings.layers, wanted, level === 0 ? 99 : level === 1 ? 2 : 1)), groups = gatherAlike(features, 3 * TELL.length, Math.max(1, Math.floor(wanted / layers)));
+    const ribbons = groups.flatMap((g) => layersOf(input, g, layers).map((members) => ribbonOf(input, members, segments, settings.cover))).filter((r): r is Ribbon => r !== null);
     spreadLayers(ribbons);
     if (level === 0) { tiles = tilesFrom(ribbons, settings.tiles); atlas = drawAtlas(input, tiles, settings); }
     for (const r of ribbons) r.tile = tileFor(r, tiles);
@@ -88,46 +87,6 @@ function featuresOf({ points, nodes, shares }: CardInput): Float32Array {
     for (let c = 0; c < 3; c++) out[3 * TELL.length * s + 3 * q + c] = w * points[3 * (nodes * s + k) + c];
   });
   return out;
-}
-
-/** So many gatherings of strands that run alike; the same for the same input. */
-function gather(F: Float32Array, count: number, wanted: number): Gathering[] {
-  const D = 3 * TELL.length, K = Math.min(wanted, count), C = new Float64Array(D * K), nearest = new Float64Array(count).fill(Infinity), own = new Int32Array(count);
-  // centres far apart
-  let next = 0;
-  for (let k = 0; k < K; k++) {
-    for (let d = 0; d < D; d++) C[D * k + d] = F[D * next + d];
-    let far = -1;
-    for (let s = 0; s < count; s++) {
-      let sum = 0;
-      for (let d = 0; d < D && sum < nearest[s]; d++) { const e = F[D * s + d] - C[D * k + d]; sum += e * e; }
-      if (sum < nearest[s]) { nearest[s] = sum; own[s] = k; }
-      if (nearest[s] > far) { far = nearest[s]; next = s; }
-    }
-  }
-  const size = new Int32Array(K);
-  for (let round = 0; round < ROUNDS; round++) {
-    C.fill(0);
-    size.fill(0);
-    for (let s = 0; s < count; s++) { size[own[s]]++; for (let d = 0; d < D; d++) C[D * own[s] + d] += F[D * s + d]; }
-    for (let k = 0; k < K; k++) for (let d = 0; d < D; d++) C[D * k + d] /= Math.max(1, size[k]);
-    if (round === ROUNDS - 1) break;
-    for (let s = 0; s < count; s++) {
-      // from where it was: most stay, and others are given up early
-      let best = own[s], least = 0;
-      for (let d = 0; d < D; d++) { const e = F[D * s + d] - C[D * best + d]; least += e * e; }
-      for (let k = 0; k < K; k++) {
-        if (size[k] === 0) continue;
-        let sum = 0;
-        for (let d = 0; d < D && sum < least; d++) { const e = F[D * s + d] - C[D * k + d]; sum += e * e; }
-        if (sum < least) { least = sum; best = k; }
-      }
-      own[s] = best;
-    }
-  }
-  const out: Gathering[] = Array.from({ length: K }, () => ({ members: [] }));
-  for (let s = 0; s < count; s++) out[own[s]].members.push(s);
-  return out.filter((g) => g.members.length > 0);
 }
 
 /** Strands of a gathering from the skin outwards, in so many layers. */

@@ -34,6 +34,14 @@ export class FilledFrames {
   }
   private mesh(): Character['meshes'][number] { return this.input.character.meshes.find((m) => m.name === this.input.document.plot.mesh)!; }
 
+  /** 3 × nodes × strands, m: as groomed, in the rest pose. */
+  rest(): Float32Array {
+    const { count, nodes, roots, places } = this.strands, P = new Float32Array(3 * nodes * count), motions = new Float64Array(7 * roots.faces.length);
+    for (let s = 0; s < roots.faces.length; s++) motions.set([0, 0, 0, 1, places[3 * s], places[3 * s + 1], places[3 * s + 2]], 7 * s);
+    this.shapes.at(this.input.offsets, this.input.document.guides!.pointCount);
+    this.shapes.place(motions, P);
+    return P;
+  }
   /** 3 × nodes × strands, m, world, from the guides' points of the frame. */
   at(frame: number, guides: Float32Array): Float32Array {
     const { document, character, planting } = this.input, { count, nodes, roots } = this.strands, { shot, sway, hidden } = document, { pointCount } = document.guides!, mesh = this.mesh(), clip = character.clips.find((c) => c.name === shot.clip) ?? null;

@@ -90,6 +90,14 @@ export function quatFromAxes(x: Vec3, y: Vec3, z: Vec3): Quat {
   return [(z[0] + x[2]) / s, (z[1] + y[2]) / s, s / 4, (x[1] - y[0]) / s];
 }
 
+/** The turn b, then the turn a; quaternions x, y, z, w. */
+export function multiplyQuats(a: ArrayLike<number>, b: ArrayLike<number>): Quat {
+  return [
+    a[3] * b[0] + a[0] * b[3] + a[1] * b[2] - a[2] * b[1], a[3] * b[1] - a[0] * b[2] + a[1] * b[3] + a[2] * b[0],
+    a[3] * b[2] + a[0] * b[1] - a[1] * b[0] + a[2] * b[3], a[3] * b[3] - a[0] * b[0] - a[1] * b[1] - a[2] * b[2],
+  ];
+}
+
 /** Rows of the rotation of a unit quaternion at `q[o …)`, nine numbers at `out[w …)`, `stride` apart. */
 export function rotationRowsInto(out: NumberArray, w: number, q: ArrayLike<number>, o = 0, stride = 1): void {
   const x = q[o], y = q[o + 1], z = q[o + 2], s = q[o + 3];

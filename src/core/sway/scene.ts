@@ -18,6 +18,8 @@ export interface Scene {
   pointCount: number;
   hidden: readonly string[];
   settings: SwaySettings;
+  /** Frames after which the poses are those of the shot's first frame again, to the bit; only a bake that goes round asks for it. */
+  round?: number;
   /** Painted maps; none is 1 everywhere. */
   maps?: Partial<Record<SwayMap, Density>>;
 }
@@ -45,7 +47,7 @@ export class Stage {
   private readonly first: Float64Array | null;
   private readonly share: { travel: number; turning: number };
 
-  constructor(private readonly scene: Pick<Scene, 'character' | 'clip' | 'shot' | 'settings'>, startFrame: number, hand: Hand | null = null) {
+  constructor(private readonly scene: Pick<Scene, 'character' | 'clip' | 'shot' | 'settings' | 'round'>, startFrame: number, hand: Hand | null = null) {
     this.hand = hand;
     const { character, settings } = scene;
     this.rest = poseCharacter(character, null, 0);
@@ -55,8 +57,12 @@ export class Stage {
   }
   /** What is moved by hand just now; null for nothing. */
   hand: Hand | null = null;
+  private timeAt(frame: number): number {
+    const { clip, shot, round } = this.scene, at = round ? shot.start + ((((frame - shot.start) % round) + round) % round) : frame;
+    return clip ? clipTime(at, shot.fps, clip.duration, shot.cyclic) : 0;
+  }
   private worldPose(frame: number): Pose {
-    const { character, clip, shot } = this.scene, pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
+    const { character, clip } = this.scene, pose = poseCharacter(character, clip, this.timeAt(frame));
     applyHand(pose, character, this.hand);
     return pose;
   }
@@ -66,9 +72,9 @@ export class Stage {
     const world = this.worldPose(frame), { first, carrier, share } = this;
     home?.set([0, 0, 0, 1, 0, 0, 0]);
     if (!first) return world;
-    const { character, clip, shot } = this.scene, now = world.slice(16 * carrier, 16 * carrier + 16);
+    const { character, clip } = this.scene, now = world.slice(16 * carrier, 16 * carrier + 16);
     const kept = share.travel === 0 && share.turning === 0 ? first : partOf(first, now, share);
-    const pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0, { node: carrier, matrix: kept });
+    const pose = poseCharacter(character, clip, this.timeAt(frame), { node: carrier, matrix: kept });
     if (this.hand && this.hand.node >= 0) applyHand(pose, character, this.hand);
     const inverse = invertAffine(now), shift = new Float64Array(16), moved = new Float64Array(16);
     if (inverse) multiplyInto(shift, 0, kept, 0, inverse, 0);

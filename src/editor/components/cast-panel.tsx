@@ -5,6 +5,7 @@ import { useMemo } from 'react';
 import { roleOf, type Parameter } from '../../core/document/schema';
 import { freeShotName, isNamedByClip } from '../../core/document/shots';
 import { nodeKey, type CharacterMesh, type Role } from '../../core/mesh/character';
+import { shotOfClip } from '../../core/document/first-document';
 import { isRound, loopSeam, loops } from '../../core/mesh/clips';
 import { restBox } from '../../core/mesh/rest-box';
 import { useEditor } from '../state/store';
@@ -38,7 +39,7 @@ export function CastPanel({ document }: PanelProps) {
         {clips.length === 0 && <p className="text-soft">This file holds no clip. The character stands in its rest pose; hair can be groomed, and swayed by gravity alone.</p>}
         <div role="radiogroup" aria-label="Clip" className="flex flex-col">
           {clips.map((c) => (
-            <button key={c.name} type="button" role="radio" aria-checked={c.name === shot.clip} data-testid={`clip-${c.name}`} onClick={() => edit(`Clip ${c.name}`, (d) => { const end = Math.max(1, Math.round(c.duration * d.shot.fps)); if (isNamedByClip(d)) { d.shotName = ''; d.shotName = freeShotName(d, c.name); } d.shot.clip = c.name; d.shot.start = 0; d.shot.end = end; d.shot.cyclic = cyclesBy.get(c.name)?.round ?? false; })}
+            <button key={c.name} type="button" role="radio" aria-checked={c.name === shot.clip} data-testid={`clip-${c.name}`} onClick={() => edit(`Clip ${c.name}`, (d) => { if (isNamedByClip(d)) { d.shotName = ''; d.shotName = freeShotName(d, c.name); } Object.assign(d.shot, shotOfClip(session.character, c, d.shot.fps)); })}
               className="flex h-7 items-center gap-2 rounded px-2 text-left text-soft hover:bg-raised aria-checked:bg-lifted aria-checked:text-text">
               <span aria-hidden className={`size-[7px] rounded-full ${c.name === shot.clip ? 'bg-copper' : 'border border-faint'}`} /><span className="truncate">{c.name}</span>{cyclesBy.get(c.name)?.round && <Repeat size={12} aria-label="repeats" className="shrink-0 text-faint" />}<span className="num ml-auto text-faint">{c.duration.toFixed(2)} s</span>
             </button>

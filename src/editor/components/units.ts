@@ -1,4 +1,7 @@
-/** Numbers with units, for people. */
+/** Numbers with units, and other things, for people. */
+import type { JobState } from '../state/api';
+
+export const JOB_WORDS: Record<JobState, string> = { queued: 'waits', running: 'running', done: 'done', failed: 'failed', cancelled: 'cancelled', paused: 'paused' };
 export const significant = (v: number): string => (v === 0 ? '0' : Math.abs(v) >= 100 ? v.toFixed(0) : String(Number(v.toPrecision(3))));
 export const length = (m: number): string => (m < 1e-3 ? `${significant(m * 1e6)} µm` : `${significant(m * 1e3)} mm`);
 export const pascals = (pa: number): string => (pa < 1e8 ? `${significant(pa / 1e6)} MPa` : `${significant(pa / 1e9)} GPa`);

@@ -2,8 +2,11 @@
 import { z } from 'zod';
 import { importChoicesSchema, type ImportChoices } from '../../core/mesh/placement';
 import { setBytes, type NamedFile } from '../../formats/file-set';
+import { sheetSchema, type Received } from '../../formats/hand-over-sheet';
 import { documentSchema, type GroomDocument } from '../../core/document/schema';
-import { limitsSchema, measuresSchema, proofSchema, reportSchema, type Limits, type Proof } from '../../core/document/proof';
+import { loopReportSchema } from '../../core/bake/loops';
+import { handOverSchema, receiverSchema, type HandOver, type Receiver } from '../../core/document/hand-over';
+import { limitsSchema, proofSchema, reportSchema, type Limits, type Proof } from '../../core/document/proof';
 import { takeSettingsSchema, type TakeSettings } from '../../core/document/take';
 
 export class ApiError extends Error {
@@ -61,26 +64,39 @@ export const takeFrames = (id: string): Promise<Uint8Array> => bytes(`/api/takes
 export const showLimits = (productionId: string): Promise<Limits> => get(`/api/productions/${productionId}/limits`, limitsSchema);
 export const setLimits = (productionId: string, limits: Limits): Promise<Limits> => send('PUT', `/api/productions/${productionId}/limits`, limits, limitsSchema);
 
+const jobState = z.enum(['queued', 'running', 'done', 'failed', 'cancelled', 'paused']);
+export type JobState = z.infer<typeof jobState>;
 const bakeSchema = z.object({
-  id: z.string(), groomId: z.string(), motionKey: z.string(), startFrame: z.number(), endFrame: z.number(), preRoll: z.number(), guideCount: z.number(), pointCount: z.number(),
-  state: z.enum(['queued', 'running', 'done', 'failed', 'cancelled']), stepsDone: z.number(), steps: z.number(), message: z.string().nullable(),
-  report: reportSchema.nullable(), createdAt: z.string(), startedAt: z.string().nullable(), finishedAt: z.string().nullable(),
+  id: z.string(), groomId: z.string(), assetId: z.string(), motionKey: z.string(), startFrame: z.number(), endFrame: z.number(), preRoll: z.number(), guideCount: z.number(), pointCount: z.number(),
+  samples: z.number(), errorMm: z.number(), fps: z.number(), state: jobState, wanted: z.enum(['pause', 'cancel']).nullable(), stepsDone: z.number(), steps: z.number(), message: z.string().nullable(), attempts: z.number(), priority: z.number(),
+  report: reportSchema.nullable(), loop: loopReportSchema.nullable(), settings: takeSettingsSchema, solver: z.number(), bytes: z.number(), createdAt: z.string(), startedAt: z.string().nullable(), finishedAt: z.string().nullable(),
 });
 export type Bake = z.infer<typeof bakeSchema>;
 export const listBakes = (groomId: string): Promise<Bake[]> => get(`/api/grooms/${groomId}/bakes`, z.array(bakeSchema));
 export const startBake = (groomId: string): Promise<Bake> => send('POST', `/api/grooms/${groomId}/bakes`, {}, bakeSchema);
-export const cancelBake = (id: string): Promise<Bake> => send('POST', `/api/bakes/${id}/cancel`, {}, bakeSchema);
+export type BakeAction = 'cancel' | 'pause' | 'resume' | 'hurry' | 'mend';
+export const actOnBake = (id: string, action: BakeAction): Promise<Bake> => send('POST', `/api/bakes/${id}/do/${action}`, {}, bakeSchema);
 export async function deleteBake(id: string): Promise<void> { await call(`/api/bakes/${id}`, { method: 'DELETE' }); }
-export const bakeMeasures = (id: string): Promise<z.infer<typeof measuresSchema>[]> => get(`/api/bakes/${id}`, z.object({ frames: z.array(measuresSchema) })).then((b) => b.frames);
-export async function bakeFrames(id: string, from: number, to: number): Promise<Map<number, Float32Array>> {
-  const data = await bytes(`/api/bakes/${id}/frames?from=${from}&to=${to}`), view = new DataView(data.buffer), out = new Map<number, Float32Array>();
-  for (let at = 0; at + 8 <= data.length; ) {
-    const frame = view.getInt32(at, true), length = view.getUint32(at + 4, true);
-    out.set(frame, new Float32Array(data.slice(at + 8, at + 8 + 4 * length).buffer));
-    at += 8 + 4 * length;
-  }
-  return out;
-}
+const wholeBake = bakeSchema.extend({ proof: proofSchema, chunks: z.array(z.object({ first: z.number(), count: z.number() })) });
+export const getBake = (id: string): Promise<z.infer<typeof wholeBake>> => get(`/api/bakes/${id}`, wholeBake);
+export const damageOf = (id: string): Promise<{ from: number; to: number }[]> => get(`/api/bakes/${id}?damage`, z.object({ damage: z.array(z.object({ from: z.number(), to: z.number() })) })).then((d) => d.damage);
+export const bakeChunk = (id: string, first: number): Promise<Uint8Array> => bytes(`/api/bakes/${id}/chunks/${first}`);
+
+const exportSchema = z.object({
+  id: z.string(), bakeId: z.string(), wish: handOverSchema, state: jobState, stepsDone: z.number(), steps: z.number(), message: z.string().nullable(), sheet: sheetSchema.nullable(),
+  files: z.array(z.object({ name: z.string(), size: z.number(), blob: z.string() })), createdAt: z.string(), startedAt: z.string().nullable(), finishedAt: z.string().nullable(),
+});
+export type Export = z.infer<typeof exportSchema>;
+export const listExports = (bakeId: string): Promise<Export[]> => get(`/api/bakes/${bakeId}/exports`, z.array(exportSchema));
+export const startExport = (bakeId: string, wish: HandOver): Promise<Export> => send('POST', `/api/bakes/${bakeId}/exports`, wish, exportSchema);
+export const getExport = (id: string): Promise<Export> => get(`/api/exports/${id}`, exportSchema);
+export const actOnExport = (id: string, action: 'cancel' | 'resume'): Promise<Export> => send('POST', `/api/exports/${id}/do/${action}`, {}, exportSchema);
+export async function deleteExport(id: string): Promise<void> { await call(`/api/exports/${id}`, { method: 'DELETE' }); }
+export const setReceived = (id: string, received: Received): Promise<Export> => send('PUT', `/api/exports/${id}/received`, received, exportSchema);
+const receivers = z.array(receiverSchema.extend({ id: z.string() }));
+export type KeptReceiver = z.infer<typeof receivers>[number];
+export const listReceivers = (): Promise<KeptReceiver[]> => get('/api/receivers', receivers);
+export const setReceivers = (list: readonly Receiver[]): Promise<KeptReceiver[]> => send('PUT', '/api/receivers', list, receivers);
 
 const overviewSchema = z.object({
   productions: z.array(z.object({ id: z.string(), name: z.string(), assets: z.array(z.object({ id: z.string(), name: z.string(), fileName: z.string(), version: z.number(), grooms: z.array(z.object({ id: z.string(), name: z.string(), shot: z.string().nullable(), updatedAt: z.string() })) })) })),

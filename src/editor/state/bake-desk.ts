@@ -1,8 +1,15 @@
-/** Bakes as the server has them: asked for, followed, shown. */
+/** Bakes as the server has them: asked for, followed, shown; and what is handed over of them. */
+import { unpackFrames } from '../../core/bake/frame-codec';
+import type { HandOver, Receiver } from '../../core/document/hand-over';
+import { writeGroomFile } from '../../core/document/groom-file';
+import { SOLVER_VERSION } from '../../core/document/proof';
+import { staleBecause } from '../../core/document/take';
 import * as api from './api';
-import { emptyProof, NO_REPORT } from './run-desk';
+import { fileNameOf, saveFile } from './save-file';
 import type { Session } from './session';
 import { useEditor } from './store';
+
+const active = (state: api.JobState): boolean => state === 'queued' || state === 'running';
 
 export class BakeDesk {
   /** Frames of the bake that is shown. */
@@ -16,7 +23,7 @@ export class BakeDesk {
     const { bakeId } = useEditor.getState();
     const newest = bakes.find((b) => b.state === 'done') ?? bakes[0];
     useEditor.setState({ bakes });
-    if (bakes.some((b) => b.state === 'queued' || b.state === 'running')) this.pollSoon();
+    if (bakes.some((b) => active(b.state))) this.pollSoon();
     if (!bakeId || !bakes.some((b) => b.id === bakeId)) void this.show(newest?.id ?? null);
   }
   private pollSoon(): void {
@@ -26,11 +33,17 @@ export class BakeDesk {
   async refresh(): Promise<void> {
     if (this.closed) return;
     try {
-      const before = useEditor.getState().bakes, bakes = await api.listBakes(this.session.groom.id);
+      const { bakes: before, exports: handed } = useEditor.getState(), bakes = await api.listBakes(this.session.groom.id);
       const ended = bakes.find((b) => b.state === 'done' && before.some((x) => x.id === b.id && x.state !== 'done'));
       this.take(bakes);
       if (ended) await this.show(ended.id);
+      else if (handed.some((e) => active(e.state))) await this.refreshExports();
     } catch { this.pollSoon(); }
+  }
+  /** Why a bake does not hold any more; nothing where it does. */
+  stale(bake: api.Bake): string[] {
+    const { groom, document } = this.session;
+    return staleBecause(bake.settings, document, { character: groom.character.id, solver: SOLVER_VERSION }, { character: bake.assetId, solver: bake.solver });
   }
   async bake(): Promise<void> {
     if (!(await this.session.saveNow())) throw new Error('The groom could not be saved, so it was not baked.');
@@ -38,21 +51,52 @@ export class BakeDesk {
     useEditor.setState({ bakes: [bake, ...useEditor.getState().bakes] });
     this.pollSoon();
   }
-  async cancel(id: string): Promise<void> { await api.cancelBake(id); await this.refresh(); }
-  async remove(id: string): Promise<void> { await api.deleteBake(id); if (useEditor.getState().bakeId === id) useEditor.setState({ bakeId: null, bakeProof: null }); await this.refresh(); }
-  /** Loads a bake's frames for playback. */
+  async act(id: string, action: api.BakeAction): Promise<void> { await api.actOnBake(id, action); if (action === 'mend' && useEditor.getState().bakeId === id) useEditor.setState({ bakeDamage: [] }); await this.refresh(); this.pollSoon(); }
+  async remove(id: string): Promise<void> { await api.deleteBake(id); if (useEditor.getState().bakeId === id) useEditor.setState({ bakeId: null, bakeProof: null, exports: [] }); await this.refresh(); }
+  /** Loads a bake's frames for playback; what cannot be read is told, the rest is shown. */
   async show(id: string | null): Promise<void> {
     this.frames.clear();
-    useEditor.setState({ bakeId: id, bakeProof: null });
+    useEditor.setState({ bakeId: id, bakeProof: null, bakeDamage: [], exports: [] });
     const bake = useEditor.getState().bakes.find((b) => b.id === id);
     if (!bake || bake.state !== 'done') { this.session.changed(); return; }
-    const frames = await api.bakeMeasures(bake.id);
-    useEditor.setState({ bakeProof: { ...emptyProof(bake.startFrame, bake.endFrame, this.session.document.shot.fps, bake.report ?? { ...NO_REPORT, guides: bake.guideCount }), frames } });
-    for (let from = bake.startFrame; from <= bake.endFrame; from += 24) {
-      const part = await api.bakeFrames(bake.id, from, Math.min(bake.endFrame, from + 23));
-      if (useEditor.getState().bakeId !== id) return;
-      for (const [frame, points] of part) this.frames.set(frame, points);
+    const { proof, chunks } = await api.getBake(bake.id), damage: { from: number; to: number }[] = [];
+    useEditor.setState({ bakeProof: proof });
+    void this.refreshExports();
+    for (const { first, count } of chunks) {
+      try {
+        const { frames } = unpackFrames(await api.bakeChunk(bake.id, first));
+        if (useEditor.getState().bakeId !== id) return;
+        for (const [n, { points }] of frames) if (n % bake.samples === 0) this.frames.set(n / bake.samples, points);
+      } catch { damage.push({ from: Math.floor(first / bake.samples), to: Math.floor((first + count - 1) / bake.samples) }); }
       this.session.changed();
     }
+    useEditor.setState({ bakeDamage: damage });
+  }
+
+  // ------------------------------------------------------------ handing over
+
+  private async refreshExports(): Promise<void> {
+    const { bakeId } = useEditor.getState();
+    if (!bakeId || this.closed) return;
+    const exports = await api.listExports(bakeId);
+    if (useEditor.getState().bakeId !== bakeId) return;
+    useEditor.setState({ exports });
+    if (exports.some((e) => active(e.state))) this.pollSoon();
+  }
+  async handOver(wish: HandOver): Promise<void> {
+    const { bakeId } = useEditor.getState();
+    if (!bakeId) return;
+    await api.startExport(bakeId, wish);
+    await this.refreshExports();
+  }
+  async actOnExport(id: string, action: 'cancel' | 'resume'): Promise<void> { await api.actOnExport(id, action); await this.refreshExports(); }
+  async removeExport(id: string): Promise<void> { await api.deleteExport(id); await this.refreshExports(); }
+  async loadReceivers(): Promise<void> { useEditor.setState({ receivers: await api.listReceivers() }); }
+  async keepReceivers(list: readonly Receiver[]): Promise<void> { useEditor.setState({ receivers: await api.setReceivers(list) }); }
+
+  /** The groom as one file, for the command line and for other installations. */
+  saveGroom(handOver: HandOver[]): void {
+    const { groom, document, buffers } = this.session, { limits } = useEditor.getState(), name = `${groom.character.name} ${groom.name}`;
+    saveFile(new TextEncoder().encode(writeGroomFile(groom.name, document, (id) => buffers.get(id), { limits, handOver })), `${fileNameOf(name)}-groom.json`, 'application/json');
   }
 }

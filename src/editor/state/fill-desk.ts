@@ -2,8 +2,8 @@
 import { newTreatment, TREATMENTS, type Driver, type Treatment, type TreatmentName } from '../../core/fill/treatments';
 import type { PartingLine } from '../../core/document/schema';
 import type { CardSet } from '../../core/fill/cards';
-import { absorptionOf, BODY_COLOUR, tipHalvings } from '../../core/fill/pigment';
-import { smoothStep } from '../../core/math/vec';
+import { absorptionOf, BODY_COLOUR } from '../../core/fill/pigment';
+import { cardSettingsOf, MOST_CARDED, strandColour } from '../../core/fill/open-cards';
 import { asSmallMesh, builtIn, layAlong, packSmallMesh, unpackSmallMesh, type SmallMesh } from '../../core/fill/planted';
 import { nodeAt } from '../../core/fill/strands';
 import { placeGuides, rootMotionsInto, type Planting } from '../../core/groom/planting';
@@ -28,7 +28,6 @@ const newId = (taken: readonly { id: string }[], word: string): string => { for 
 /** Cards as they were made, with what they are rooted on and their colours. */
 export interface Cards { set: CardSet; roots: Planting; /** 3 × strands, m, rest pose. */ places: Float32Array; colours: Uint8Array<ArrayBuffer>; key: string }
 /** Strands that cards are made of at most. */
-const MOST_CARDED = 15_000;
 
 export class FillDesk {
   constructor(private readonly session: Session, private readonly send: (message: FillRequest) => void) {}
@@ -76,11 +75,11 @@ export class FillDesk {
   private get keyOfCards(): string { const { fill, cards, guides, plot, sway, plant } = this.session.document, { preview: _preview, ...rest } = fill; return JSON.stringify([rest, cards, guides, plot, sway.maps, plant.seed]); }
   get cardsAreOld(): boolean { return this.cards !== null && this.cards.key !== this.keyOfCards; }
   makeCards(): void {
-    const { session } = this, { cards: { atlas, ...numbers }, fill } = session.document, order = session.fillOrder(Math.min(fill.count, MOST_CARDED));
+    const { session } = this, { fill } = session.document, order = session.fillOrder(Math.min(fill.count, MOST_CARDED));
     if (!order) return;
     this.cardKey = this.keyOfCards;
     useEditor.setState({ cards: { ...useEditor.getState().cards, making: true } });
-    this.send({ kind: 'cards', request: ++this.cardRequest, order, settings: { ...numbers, atlas: Number(atlas) } });
+    this.send({ kind: 'cards', request: ++this.cardRequest, order, settings: cardSettingsOf(session.document) });
   }
   onCarded(request: number, made: { set: CardSet; roots: Planting; places: Float32Array } | null): void {
     if (request !== this.cardRequest) return;
@@ -88,10 +87,7 @@ export class FillDesk {
     if (made) this.cards = { ...made, key: this.cardKey, colours: this.coloursOf(made.set) };
     useEditor.setState({ cards: { ...state.cards, making: false, ...(made ? { made: state.cards.made + 1, shown: state.cards.shown === 'strands' ? 'cards' : state.cards.shown, level: Math.min(state.cards.level, made.set.levels.length - 1) } : {}) } });
   }
-  private coloursOf(set: CardSet): Uint8Array<ArrayBuffer> {
-    const { fill } = this.session.document, root = absorptionOf(fill, 'root'), tip = absorptionOf(fill, 'tip'), far = tipHalvings(fill);
-    return colourMap(set.atlas, (share, own) => root.map((r, c) => { const s = smoothStep(0.15, 1, share), sigma = (r + (tip[c] - r) * s) * 2 ** (fill.colourSpread * 1.4 * (own - 0.5)) * (1.18 + (1.18 * 2 ** -far - 1.18) * s) * (own < fill.grey ? 0.04 : 1); return Math.exp(-BODY_COLOUR * Math.sqrt(sigma)); })) as Uint8Array<ArrayBuffer>;
-  }
+  private coloursOf(set: CardSet): Uint8Array<ArrayBuffer> { return colourMap(set.atlas, strandColour(this.session.document.fill)) as Uint8Array<ArrayBuffer>; }
   async saveCards(): Promise<void> {
     const { cards, session } = this;
     if (!cards) return;

@@ -31,7 +31,7 @@ export class MendDesk {
     if (!shown) return null;
     const { document, character } = session, settings = shown.take?.settings ?? null;
     return {
-      document: settings ? { sway: settings.sway, bake: { preRoll: settings.preRoll }, shot: settings.shot, hidden: settings.hidden } : document, proof: shown.proof,
+      document: settings ? { sway: settings.sway, bake: { ...document.bake, preRoll: settings.preRoll }, shot: settings.shot, hidden: settings.hidden } : document, proof: shown.proof,
       garments: character.meshes.filter((m) => ['garment', 'accessory'].includes(roleOf(m, document.sway))).map((m) => m.name),
       spacing: session.guideSpacing(),
       carriers: character.nodes.map((_, i) => i).filter((i) => character.nodes[i].parent < 0 || character.nodes[character.nodes[i].parent].parent < 0).slice(0, CARRIERS).map((i) => nodeKey(character, i)),

@@ -8,6 +8,7 @@ import { drawnGuide, keepOff, redrawn } from '../../core/groom/draw';
 import { flowOf, FLOW_NUMBERS, mirroredFlow, strokesOf, withoutFlow } from '../../core/groom/flow';
 import { imageFromMap, mapFromImage, type GreyImage } from '../../core/groom/image-map';
 import { FaceTopology, facesOfJoint, facesOfMaterial, mirrorByWay, mirroredFaces } from '../../core/groom/face-choice';
+import { plantOrderOf } from '../../core/groom/plant-guides';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { blurMap, evenMap, gradientMap, invertMap, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid, type Dab } from '../../core/groom/skin-grid';
 import { boxOfPoints } from '../../core/mesh/rest-box';
@@ -216,7 +217,7 @@ export class PlantDesk {
     this.order = { request: ++this.request, key: plantKey(document), pointCount, kept: kept ? kept.planting.faces.length : 0, combed: !!kept && !!document.guides?.combed };
     this.send({
       kind: 'plant', request: this.request,
-      order: { faces: session.plotFaces, count: plant.by === 'count' ? plant.guideCount : null, perM2: plant.perCm2 * 1e4, seed: plant.seed, pointCount, length: plant.lengthCm / 100, lengthSpread: plant.lengthSpread, lift: plant.liftMm / 1000, lie: plant.lie, density: this.bytesOf('density'), lengths: this.bytesOf('length'), flow: this.flow, kept },
+      order: { ...plantOrderOf(plant, session.plotFaces), pointCount, density: this.bytesOf('density'), lengths: this.bytesOf('length'), flow: this.flow, kept },
     });
   }
   /** Puts guides beside those that are there; `shapes`: 3 × points × guides, rest orientation, of the point count that is there or is set. */

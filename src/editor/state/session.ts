@@ -140,7 +140,7 @@ export class Session {
     this.bakes.close();
     this.fillWorker.terminate();
     clearTimeout(this.fillTimer);
-    useEditor.setState({ groom: null, history: null, run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, playing: false, marked: -1, bringing: null, fillTool: 'look', still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 } });
+    useEditor.setState({ groom: null, history: null, run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], movie: null, playing: false, marked: -1, bringing: null, fillTool: 'look', still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 } });
   }
 
   onChange(listener: Listener): () => void {

@@ -1,5 +1,6 @@
 /** How far each stage is: open, done, out of date, or in trouble. */
-import { plantKey, motionKey, type Limits, type Proof } from '../../core/document/proof';
+import { plantKey, motionKey, SOLVER_VERSION, type Limits, type Proof } from '../../core/document/proof';
+import { staleBecause } from '../../core/document/take';
 import { judge, passes } from '../../core/proof/judge';
 import { type EditorState, type Stage } from './store';
 
@@ -27,8 +28,8 @@ export function stageStatus(stage: Stage, state: Pick<EditorState, 'history' | '
       const newest = state.bakes[0];
       if (!newest) return 'open';
       if (newest.state === 'failed') return 'trouble';
-      const done = state.bakes.find((b) => b.state === 'done');
-      return !done ? 'open' : done.motionKey === key ? 'done' : 'stale';
+      const done = state.bakes.find((b) => b.state === 'done' && b.settings.shotName === document.shotName), { id } = state.groom.character;
+      return !done ? 'open' : staleBecause(done.settings, document, { character: id, solver: SOLVER_VERSION }, { character: done.assetId, solver: done.solver }).length === 0 ? 'done' : 'stale';
     }
   }
 }

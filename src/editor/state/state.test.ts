@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
-import { motionKey, plantKey, measuresSchema, MEASURES, reportSchema, type Proof } from '../../core/document/proof';
+import { motionKey, plantKey, measuresSchema, MEASURES, reportSchema, SOLVER_VERSION, type Proof } from '../../core/document/proof';
 import { newDocument, type GroomDocument } from '../../core/document/schema';
 import { comboOf, goToWorst } from './actions';
 import type { Bake, Groom } from './api';
@@ -7,6 +7,7 @@ import { startAutosave } from './autosave';
 import { BufferStore } from './buffer-store';
 import type { Session } from './session';
 import { figureOf } from '../../core/proof/judge';
+import { settingsOf } from '../../core/document/take';
 import { inTrouble, stageStatus } from './stages';
 import { NO_RUN, useEditor } from './store';
 import { spreadOf } from './wedge-desk';
@@ -16,7 +17,7 @@ const withGuides = (): GroomDocument => { const d = document(); return { ...d, g
 const groom = (d: GroomDocument): Groom => ({ id: 'g1', name: 'hair', version: 4, document: d, character: { id: 'c1', name: 'Oda', fileName: 'oda.glb', packed: 'p'.repeat(64), warnings: [] }, production: { id: 'x', name: 'Test' } });
 const frame = (f: number, depth = 0, stretch = 0, netUses = 0): Proof['frames'][number] => measuresSchema.parse({ frame: f, depth, depthGuide: 2, stretch, stretchGuide: 1, netUses });
 const proof = (frames: Proof['frames']): Proof => ({ start: 0, end: 10, fps: 24, report: reportSchema.parse({ guides: 3, cut: 0, beganInside: 0, beganDeepest: 0, pills: 1 }), frames, seam: null, seconds: 0, filled: null });
-const bake = (state: Bake['state'], key: string): Bake => ({ id: 'b', groomId: 'g1', motionKey: key, startFrame: 0, endFrame: 10, preRoll: 4, guideCount: 3, pointCount: 8, state, stepsDone: 0, steps: 15, message: null, report: null, createdAt: '', startedAt: null, finishedAt: null });
+const bake = (state: Bake['state'], d: GroomDocument): Bake => ({ id: 'b', groomId: 'g1', assetId: 'c1', motionKey: 'm', samples: 1, errorMm: 0.01, fps: 24, wanted: null, attempts: 0, priority: 0, loop: null, settings: settingsOf(d), solver: SOLVER_VERSION, bytes: 0, startFrame: 0, endFrame: 10, preRoll: 4, guideCount: 3, pointCount: 8, state, stepsDone: 0, steps: 15, message: null, report: null, createdAt: '', startedAt: null, finishedAt: null });
 
 beforeEach(() => {
   useEditor.setState({ groom: null, history: null, run: NO_RUN, bakes: [], save: 'saved', stage: 'cast', marked: -1, frame: 0 });
@@ -40,7 +41,7 @@ describe('the teeth of the rail', () => {
   it('runs and bakes are out of date when what moves changes, not when looks do', () => {
     const d = withGuides(), key = motionKey(d, 'p'.repeat(64));
     useEditor.getState().open(groom(d));
-    useEditor.setState({ run: { ...NO_RUN, state: 'done', key, proof: proof([frame(0), frame(1)]) }, bakes: [bake('done', key)] });
+    useEditor.setState({ run: { ...NO_RUN, state: 'done', key, proof: proof([frame(0), frame(1)]) }, bakes: [bake('done', d)] });
     expect([status('sway'), status('proof'), status('bake')]).toEqual(['done', 'done', 'done']);
     useEditor.getState().edit('Width', (x) => { x.fill.widthUm = 120; });
     expect([status('sway'), status('proof'), status('bake')]).toEqual(['done', 'done', 'done']);
@@ -56,7 +57,7 @@ describe('the teeth of the rail', () => {
     run(proof([frame(-3, 1), frame(0)])); // before the range it does not count
     expect(status('proof')).toBe('done');
     expect(inTrouble(proof([frame(1, 0, 0, 1)]), {})).toBe(true);
-    useEditor.setState({ bakes: [bake('failed', key), bake('done', key)] });
+    useEditor.setState({ bakes: [bake('failed', d), bake('done', d)] });
     expect(status('bake')).toBe('trouble');
   });
 });

@@ -9,10 +9,13 @@ import type { Limits, MeasureName, Proof } from '../../core/document/proof';
 import { keepOwn } from '../../core/document/shots';
 import type { AnyMeasure, Comparison, TroubleName } from '../../core/proof/remedies';
 import type { Rig } from '../view/lights';
-import type { Bake, Groom, Take } from './api';
+import { handOverSchema, USUAL_RECEIVERS, type HandOver } from '../../core/document/hand-over';
+import type { Bake, Export, Groom, KeptReceiver, Take } from './api';
 
 export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
 export type Stage = (typeof STAGES)[number];
+/** A movie that is being drawn: how far, and at which frame. */
+export interface MovieState { share: number; frame: number }
 /** What the pointer does in Comb. */
 export const COMB_TOOLS = ['look', 'comb', 'smooth', 'straighten', 'part', 'gather', 'spread', 'lift', 'press', 'twist', 'curl', 'longer', 'match', 'cut', 'settle', 'add', 'remove', 'paint', 'choose', 'cage'] as const;
 export type CombTool = (typeof COMB_TOOLS)[number];
@@ -177,6 +180,13 @@ export interface EditorState {
   /** Bake that is played in the Bake stage. */
   bakeId: string | null;
   bakeProof: Proof | null;
+  /** Frames of it that cannot be read. */
+  bakeDamage: { from: number; to: number }[];
+  /** What was handed over of it, and to whom things are handed over. */
+  exports: Export[];
+  receivers: KeptReceiver[];
+  wish: HandOver;
+  movie: MovieState | null;
   marked: number;
   viewName: ViewName | null;
   viewRequest: { name: ViewName; count: number };
@@ -224,7 +234,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   show: { hair: true, guides: false, pills: false, marks: false, groomed: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
   fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 },
-  strip: 'time', run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, marked: -1,
+  strip: 'time', run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], receivers: [], wish: handOverSchema.parse({ format: 'usdc', receiver: USUAL_RECEIVERS[0] }), movie: null, marked: -1,
   viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat',
   set: (patch) => set(patch),

@@ -596,37 +596,67 @@ export class Viewport {
 
   // ---------------------------------------------------------------- stills
 
-  private stillJob: { width: number; height: number; clear: boolean; frame: number; main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget; done: (pixels: Uint8Array | null) => void } | null = null;
+  private stillJob: { width: number; height: number; clear: boolean; frame: number; frames: number; main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget; done: (pixels: Uint8Array | null) => void } | null = null;
   /** Draws what is seen at another size, frame by frame until it is fine, and saves it as a PNG; what was saved in words, or '' where it was stopped. */
   async saveStill({ clear, scale, strands }: { clear: boolean; scale: number; strands: number | null }, name: string): Promise<string> {
-    if (useEditor.getState().still !== null) throw new Error('A still is being drawn already.');
     const most = this.renderer.capabilities.maxTextureSize, fit = Math.min(scale, most / this.width, most / this.height), width = Math.round(this.width * fit), height = Math.round(this.height * fit);
-    useEditor.setState({ still: 0, stillStrands: strands, light: { ...useEditor.getState().light, turning: false }, playing: false });
-    try {
-      await this.until(() => !useEditor.getState().filling && (strands === null || useEditor.getState().still === null || (this.session.filled?.strands.count ?? 0) > 0));
-      if (useEditor.getState().still === null) return '';
+    const told = await this.withStrands(strands, async () => {
       this.refresh(false);
-      const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
-      const targets = { main: make(true, THREE.HalfFloatType), a: make(false, THREE.FloatType), b: make(false, THREE.FloatType) };
-      const pixels = await new Promise<Uint8Array | null>((done) => { this.stillJob = { width, height, clear, frame: 0, ...targets, done }; });
-      for (const t of Object.values(targets)) t.dispose();
-      if (!pixels) return '';
-      const canvas = document.createElement('canvas');
-      canvas.width = width;
-      canvas.height = height;
-      const image = new ImageData(width, height);
-      for (let y = 0; y < height; y++) image.data.set(pixels.subarray(4 * width * (height - 1 - y), 4 * width * (height - y)), 4 * width * y);
-      canvas.getContext('2d')!.putImageData(image, 0, 0);
+      const canvas = await this.fineCanvas(width, height, clear, FINE_FRAMES);
+      if (!canvas) return STOPPED;
       const blob = await new Promise<Blob | null>((r) => { canvas.toBlob(r, 'image/png'); });
       if (!blob) throw new Error('The picture could not be written: it may be too large for this browser. Choose a smaller one.');
       saveFile(blob, `${fileNameOf(name)}.png`);
       return `${width} × ${height} pixels, ${this.hair.strandCount.toLocaleString('en')} strands, ${(blob.size / 1e6).toFixed(1)} MB${fit < scale ? '; as large as this graphics card draws' : ''}.`;
+    });
+    return told === STOPPED ? '' : told;
+  }
+  /** Width of the view for its height. */
+  get aspect(): number { return this.width / this.height; }
+  /** What is seen in frame after frame, turned round once over all of them where that is wanted; `take` gets each. False where it was stopped. */
+  async film({ frames, width, height, strands, fine, turntable }: { frames: readonly number[]; width: number; height: number; strands: number | null; fine: number; turntable: boolean }, take: (canvas: HTMLCanvasElement, frame: number, k: number) => Promise<void>): Promise<boolean> {
+    const before = { frame: useEditor.getState().frame, place: this.camera.position.clone() };
+    const whole = await this.withStrands(strands, async () => {
+      for (const [k, frame] of frames.entries()) {
+        useEditor.setState({ frame, movie: { share: k / frames.length, frame } });
+        if (turntable) { this.camera.position.copy(this.controls.target).add(before.place.clone().sub(this.controls.target).applyAxisAngle(new THREE.Vector3(0, 1, 0), (2 * Math.PI * k) / frames.length)); this.controls.update(); }
+        this.session.setFrame(frame);
+        this.refresh(false);
+        const canvas = await this.fineCanvas(width, height, false, fine);
+        if (!canvas) return STOPPED;
+        await take(canvas, frame, k);
+      }
+      return '';
+    }, () => { this.camera.position.copy(before.place); this.controls.update(); useEditor.setState({ frame: before.frame, movie: null }); });
+    return whole === '';
+  }
+  /** Holds the view while something is drawn of it with so many strands. */
+  private async withStrands(strands: number | null, work: () => Promise<string>, after: () => void = () => undefined): Promise<string> {
+    if (useEditor.getState().still !== null) throw new Error('A still or a movie is being drawn already.');
+    useEditor.setState({ still: 0, stillStrands: strands, light: { ...useEditor.getState().light, turning: false }, playing: false });
+    try {
+      await this.until(() => !useEditor.getState().filling && (strands === null || useEditor.getState().still === null || (this.session.filled?.strands.count ?? 0) > 0));
+      return useEditor.getState().still === null ? STOPPED : await work();
     } finally {
       this.stillJob = null;
       useEditor.setState({ still: null, stillStrands: null });
+      after();
       this.dirty = true;
       this.touch();
     }
+  }
+  /** What is seen now, drawn so many times over; null where it was stopped. */
+  private async fineCanvas(width: number, height: number, clear: boolean, frames: number): Promise<HTMLCanvasElement | null> {
+    if (useEditor.getState().still === null) return null;
+    const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
+    const targets = { main: make(true, THREE.HalfFloatType), a: make(false, THREE.FloatType), b: make(false, THREE.FloatType) }, aspect = this.camera.aspect;
+    this.camera.aspect = width / height;
+    this.camera.updateProjectionMatrix();
+    const pixels = await new Promise<Uint8Array | null>((done) => { this.stillJob = { width, height, clear, frame: 0, frames, ...targets, done }; });
+    for (const t of Object.values(targets)) t.dispose();
+    this.camera.aspect = aspect;
+    this.camera.updateProjectionMatrix();
+    return pixels && canvasOf(pixels, width, height);
   }
   stopStill(): void { const job = this.stillJob; this.stillJob = null; useEditor.setState({ still: null, stillStrands: null }); job?.done(null); }
   private async until(there: () => boolean): Promise<void> { do await new Promise((r) => { setTimeout(r, 60); }); while (!there()); }
@@ -644,8 +674,8 @@ export class Viewport {
     this.hair.pass(this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: job.a.texture, tNew: job.main.texture, uShare: 1 / (job.frame + 1) }), job.b);
     [job.a, job.b] = [job.b, job.a];
     job.frame++;
-    useEditor.setState({ still: job.frame / FINE_FRAMES });
-    if (job.frame < FINE_FRAMES) return;
+    useEditor.setState({ still: job.frame / job.frames });
+    if (job.frame < job.frames) return;
     const out = new THREE.WebGLRenderTarget(job.width, job.height, { depthBuffer: false }), pixels = new Uint8Array(4 * job.width * job.height);
     this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: job.a.texture, uMirrored: this.mirrored ? 1 : 0 }), out);
     renderer.readRenderTargetPixels(out, 0, 0, job.width, job.height, pixels);
@@ -741,12 +771,7 @@ export class Viewport {
     if (this.other) this.other.mesh.visible = otherOn;
     this.dirty = true;
     this.touch();
-    const canvas = document.createElement('canvas'), image = new ImageData(width, height);
-    canvas.width = width;
-    canvas.height = height;
-    for (let y = 0; y < height; y++) image.data.set(pixels.subarray(4 * width * (height - 1 - y), 4 * width * (height - y)), 4 * width * y);
-    canvas.getContext('2d')!.putImageData(image, 0, 0);
-    return canvas;
+    return canvasOf(pixels, width, height);
   }
 
   /** Turns the view about its middle, as a drag over so many pixels does. */
@@ -779,6 +804,17 @@ export class Viewport {
   readNodes(): Float32Array { return this.hair.readNodes(); }
 }
 
+/** Said by work that somebody stopped. */
+const STOPPED = 'stopped';
+/** Pixels as they are read (the last row first) on a canvas. */
+function canvasOf(pixels: Uint8Array, width: number, height: number): HTMLCanvasElement {
+  const canvas = document.createElement('canvas'), image = new ImageData(width, height);
+  canvas.width = width;
+  canvas.height = height;
+  for (let y = 0; y < height; y++) image.data.set(pixels.subarray(4 * width * (height - 1 - y), 4 * width * (height - y)), 4 * width * y);
+  canvas.getContext('2d')!.putImageData(image, 0, 0);
+  return canvas;
+}
 
 function guideSegments(points: ArrayLike<number>, pointCount: number, which?: (guide: number) => boolean): Float32Array {
   const guides = points.length / (3 * pointCount), out = new Float32Array(6 * guides * (pointCount - 1));

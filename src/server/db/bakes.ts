@@ -12,7 +12,7 @@ import { settingsOf, type TakeSettings } from '../../core/document/take';
 import { FilledFrames } from '../../core/fill/filled-frames';
 import type { StartReport } from '../../core/sway/run';
 import type { BakeEvent, BakeResume } from '../bake-compute';
-import { DamagedBlobError, dropBlob, dropBlobs, getBlob, putBlob } from './blobs';
+import { DamagedBlobError, dropBlobs, getBlob, putBlob } from './blobs';
 import { holds, type JobState } from './queue';
 import { getAsset, getGroom, json, loadCharacter, newId, notFound, readDocument, UserError, type AssetInfo } from './records';
 
@@ -79,9 +79,9 @@ export async function deleteBake(db: Knex, id: string): Promise<void> {
 
 // ---------------------------------------------------------------- what a worker stores
 
-/** The states of a pool as one file: a head, and the parts one after the other. */
-function packState({ state, distances }: Extract<BakeEvent, { kind: 'state' }>): Uint8Array {
-  const { parts, ...rest } = state, head = Buffer.from(json({ ...rest, distances, sizes: parts.map((p) => p.length) })), length = Buffer.alloc(4);
+/** The states of a pool as one file: a head, and the parts one after the other. It is no other bake's, and goes when it is done with. */
+function packState(bake: string, { state, distances }: Extract<BakeEvent, { kind: 'state' }>): Uint8Array {
+  const { parts, ...rest } = state, head = Buffer.from(json({ bake, ...rest, distances, sizes: parts.map((p) => p.length) })), length = Buffer.alloc(4);
   length.writeUInt32LE(head.length);
   return deflateSync(Buffer.concat([length, head, ...parts]), { level: 1 });
 }
@@ -94,10 +94,17 @@ function unpackState(bytes: Uint8Array): Pick<BakeResume, 'state' | 'distances'>
 
 /** All that came since the last state was stored, and that state, in one step: a bake is never without either. False where the lease is lost. */
 export async function storeBake(db: Knex, id: string, owner: string, events: readonly BakeEvent[], progress: { step: number; steps: number }): Promise<boolean> {
+  for (let tries = 0; ; tries++) {
+    // the same frames may be another bake's too, and be let go with it at this very moment
+    try { return await storeOnce(db, id, owner, events, progress); } catch (cause) { if (tries >= 3 || !/foreign key|deadlock|lock wait/i.test(String(cause))) throw cause; }
+  }
+}
+async function storeOnce(db: Knex, id: string, owner: string, events: readonly BakeEvent[], progress: { step: number; steps: number }): Promise<boolean> {
   const blobs = new Map<BakeEvent, string>();
   for (const e of events) {
-    if (e.kind === 'chunk') blobs.set(e, await putBlob(db, e.bytes));
-    if (e.kind === 'state') blobs.set(e, await putBlob(db, packState(e)));
+    // a damaged chunk is put right by what was computed again
+    if (e.kind === 'chunk') blobs.set(e, await putBlob(db, e.bytes, true));
+    if (e.kind === 'state') blobs.set(e, await putBlob(db, packState(id, e)));
   }
   const gone: (string | null)[] = [];
   const held = await db.transaction(async (trx) => {
@@ -220,10 +227,6 @@ export async function mendBake(db: Knex, id: string): Promise<{ from: number; to
     const from = Math.floor(c.first / bake.samples), to = Math.floor((c.first + c.count - 1) / bake.samples);
     if (!damage.some((d) => d.from <= to && d.to >= from)) continue;
     await db('bake_chunks').where({ bake_id: id, draft: false, first: c.first }).delete();
-    // a blob stored under its checksum would otherwise be found there again, damaged as it is
-    const parts: { chunk_id: string }[] = await db('blob_chunks').where({ blob_id: c.blob }).select('chunk_id');
-    await dropBlob(db, c.blob);
-    for (const { chunk_id: part } of parts) if (!(await db('blob_chunks').where({ chunk_id: part }).first('blob_id'))) await db('chunks').where({ id: part }).delete();
   }
   await db('bakes').where({ id }).update({ state: 'queued', state_blob: null, attempts: 0, steps_done: 0, message: null, finished_at: null });
   return damage;

@@ -14,10 +14,10 @@ export class DamagedBlobError extends Error {
   }
 }
 
-/** Stores bytes and returns their id. Chunks are written before the row that refers to them. */
-export async function putBlob(db: Knex, bytes: Uint8Array): Promise<string> {
+/** Stores bytes and returns their id. Chunks are written before the row that refers to them. `heal`: what is stored under that name already is looked at, and put right where it is damaged. */
+export async function putBlob(db: Knex, bytes: Uint8Array, heal = false): Promise<string> {
   const id = hashOf(bytes);
-  if (await hasBlob(db, id)) return id;
+  if (await hasBlob(db, id)) { if (heal) await healChunks(db, bytes); return id; }
   const parts: { seq: number; chunk: string }[] = [];
   for (let seq = 0, at = 0; at < bytes.length || seq === 0; seq++, at += CHUNK) {
     const part = Buffer.from(bytes.subarray(at, at + CHUNK));
@@ -30,6 +30,13 @@ export async function putBlob(db: Knex, bytes: Uint8Array): Promise<string> {
     await trx('blob_chunks').insert(parts.map((p) => ({ blob_id: id, seq: p.seq, chunk_id: p.chunk }))).onConflict(['blob_id', 'seq']).ignore();
   });
   return id;
+}
+
+async function healChunks(db: Knex, bytes: Uint8Array): Promise<void> {
+  for (let at = 0; at < bytes.length; at += CHUNK) {
+    const part = Buffer.from(bytes.subarray(at, at + CHUNK)), id = hashOf(part), stored: { bytes: Buffer } | undefined = await db('chunks').where({ id }).first('bytes');
+    if (stored && hashOf(stored.bytes) !== id) await db('chunks').where({ id }).update({ bytes: part });
+  }
 }
 
 export async function hasBlob(db: Knex, id: string): Promise<boolean> {

@@ -55,7 +55,7 @@ export async function wearGarment(db: Knex, assetId: string, order: WearOrder): 
   return { assetId: id, notes: worn.notes, moved: moved.length, stayed: grooms.length - moved.length };
 }
 
-async function dress(character: Character, { files, replace, role, clip, fps, placement }: WearOrder): Promise<Worn> {
+export async function dress(character: Character, { files, replace, role, clip, fps, placement }: Omit<WearOrder, 'fileName' | 'groomId' | 'base'>): Promise<Worn> {
   const unpacked = unpackFiles(files);
   if (!unpacked.ok) throw new UserError(422, unpacked.error.type, unpacked.error.message);
   const caches = unpacked.value.filter((f) => isPointCache(f.name)), rest = unpacked.value.filter((f) => !isPointCache(f.name)), old = character.meshes.find((m) => m.name === replace), box = old ? boxOfPoints(restPositions(character, old)) : restBox(character);

@@ -1,11 +1,13 @@
 import { database } from '@/server/db/connection';
-import { bakeFrames, deleteBake, getBake, publicBake } from '@/server/db/records';
+import { bakeChunks, damageOf, deleteBake, getBake, proofOfBake, publicBake } from '@/server/db/bakes';
 import { route } from '@/server/http';
 
 export const dynamic = 'force-dynamic';
-export const GET = route<{ id: string }>(async (_request, { id }) => {
-  const bake = publicBake(await getBake(database(), id));
-  return Response.json({ ...bake, frames: (await bakeFrames(database(), id)).map((f) => f.measures) });
+/** `?damage`: whether all of its frames can be read, which takes a while. */
+export const GET = route<{ id: string }>(async (request, { id }) => {
+  const db = database(), bake = await getBake(db, id);
+  if (new URL(request.url).searchParams.has('damage')) return Response.json({ damage: bake.state === 'done' ? await damageOf(db, bake) : [] });
+  return Response.json({ ...publicBake(bake), proof: await proofOfBake(db, bake), chunks: (await bakeChunks(db, id)).map(({ first, count }) => ({ first, count })) });
 });
 export const DELETE = route<{ id: string }>(async (_request, { id }) => {
   await deleteBake(database(), id);

@@ -1,5 +1,5 @@
 import { database } from '@/server/db/connection';
-import { listBakes, queueBake } from '@/server/db/records';
+import { listBakes, queueBake } from '@/server/db/bakes';
 import { route } from '@/server/http';
 
 export const dynamic = 'force-dynamic';

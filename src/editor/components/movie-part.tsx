@@ -1,0 +1,38 @@
+'use client';
+/** A moving picture of the bake, or of the take that is shown. */
+import { Film } from 'lucide-react';
+import { useState } from 'react';
+import { parameter } from '../../core/document/schema';
+import { useEditor } from '../state/store';
+import { Button, Choice, Fold, Note, NumberField, Toggle } from './controls';
+import { trying } from './trying';
+import { useWorkshop } from './context';
+import { toast } from 'sonner';
+
+const HEIGHT = parameter('Height', 'px', 180, 2160, 2, 720, 'Height of the picture; its width follows the view.', true), STRANDS = parameter('Strands', '', 100, 250000, 100, 6000, 'Strands it is drawn with.', true), FINE = parameter('Drawn over', 'times', 1, 64, 1, 12, 'How often each frame is drawn over until it is smooth: more takes longer.', true);
+const none = (): void => undefined;
+
+export function MoviePart() {
+  const { session, viewport } = useWorkshop(), movie = useEditor((s) => s.movie), shot = useEditor((s) => s.history!.document.shot), name = useEditor((s) => s.history!.document.shotName), preview = useEditor((s) => s.history!.document.fill.preview), view = useEditor((s) => s.viewName);
+  const [as, setAs] = useState<'webm' | 'png'>('webm'), [height, setHeight] = useState(HEIGHT.fallback), [strands, setStrands] = useState<number | null>(null), [fine, setFine] = useState(FINE.fallback), [turntable, setTurntable] = useState(false), [words, setWords] = useState(true);
+  const save = async (): Promise<void> => {
+    const port = viewport.current;
+    if (!port) return;
+    const { saveMovie } = await import('../view/movie'), width = 2 * Math.round((height * port.aspect) / 2), title = `${session.groom.character.name}, ${session.groom.name}, ${name}`;
+    const told = await saveMovie(port, { as, from: shot.start, to: shot.end, fps: shot.fps, width, height, strands, fine, turntable, words: words ? title : null }, title);
+    if (told) toast.success(told);
+  };
+  return (
+    <Fold id="movie" title="Movie" summary={movie ? `${Math.round(100 * movie.share)} %` : undefined}>
+      <div className="mb-1 flex gap-1"><Choice label="As" value={as} options={[{ value: 'webm', label: 'WebM' }, { value: 'png', label: 'PNG frames', help: 'Numbered pictures in a zip.' }]} onChange={setAs} /></div>
+      <NumberField testId="movie-height" parameter={HEIGHT} value={height} onChange={(v) => setHeight(2 * Math.round(v / 2))} onCommit={none} />
+      <NumberField testId="movie-strands" parameter={{ ...STRANDS, fallback: preview }} value={strands ?? preview} onChange={(v) => setStrands(v === preview ? null : v)} onCommit={none} />
+      <NumberField testId="movie-fine" parameter={FINE} value={fine} onChange={setFine} onCommit={none} />
+      <Toggle label="Turntable" help="Turned round once over the range." checked={turntable} onChange={setTurntable} />
+      <Toggle label="Frame and name burnt in" help="At the foot of every frame." checked={words} onChange={setWords} />
+      {movie ? <div className="mt-1 flex items-center gap-2"><Button onClick={() => viewport.current?.stopStill()}>Stop</Button><progress aria-label="Drawing the movie" value={movie.share} max={1} className="h-1.5 flex-1" /><span className="num text-faint">{movie.frame}</span></div>
+        : <div className="mt-1"><Button data-testid="save-movie" onClick={() => trying(save())}><Film size={13} />Save the movie</Button></div>}
+      <Note>As the view looks at it{view ? '' : ' now'}: turn it before you begin.</Note>
+    </Fold>
+  );
+}
