@@ -1,21 +1,27 @@
-/** Zips that are never held whole: files as they are, one after the other. */
-import { Zip, ZipDeflate, ZipPassThrough } from 'fflate';
+/** Zips that are never held whole, however large. */
+import { Readable } from 'node:stream';
+import { ZipFile } from 'yazl';
 
 export interface ZipEntry { name: string; pieces: AsyncIterable<Uint8Array>; /** Text is worth deflating, what is packed already is not. */ deflate?: boolean }
 
 export async function* zipPieces(entries: AsyncIterable<ZipEntry> | Iterable<ZipEntry>): AsyncGenerator<Uint8Array> {
-  let ready: Uint8Array[] = [], failure: Error | null = null;
-  const zip = new Zip((error, data) => { if (error) failure = error; else ready.push(data); });
-  const flush = function* flushing(): Generator<Uint8Array> { if (failure) throw failure; const some = ready; ready = []; yield* some; };
-  for await (const { name, pieces, deflate } of entries) {
-    const file = deflate ? new ZipDeflate(name, { level: 6 }) : new ZipPassThrough(name);
-    zip.add(file);
-    for await (const piece of pieces) { file.push(piece); yield* flush(); }
-    file.push(new Uint8Array(0), true);
-    yield* flush();
-  }
-  zip.end();
-  yield* flush();
+  const zip = new ZipFile(), out = zip.outputStream as Readable;
+  const fail = (cause: unknown): void => { out.destroy(cause instanceof Error ? cause : new Error(String(cause))); };
+  zip.on('error', fail);
+  const put = (async () => {
+    for await (const { name, pieces, deflate } of entries) {
+      const from = Readable.from(pieces, { objectMode: false });
+      from.on('error', fail);
+      // the next is asked for when this one has been read
+      const read = new Promise<void>((done) => { from.once('close', done); });
+      zip.addReadStream(from, name, { compress: deflate === true, mtime: new Date(Date.UTC(2000, 0, 1)) });
+      await read;
+    }
+    zip.end();
+  })();
+  put.catch(fail);
+  for await (const piece of out) yield piece as Uint8Array;
+  await put;
 }
 
 /** Pieces as the body of an answer, pulled as they are taken. */

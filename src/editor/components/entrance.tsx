@@ -2,10 +2,10 @@
 /** First page: productions, their characters and grooms; a place to drop a character. */
 import { useCallback, useEffect, useRef, useState } from 'react';
 import { useRouter } from 'next/navigation';
-import { ArrowRight, Plus, Upload, TriangleAlert } from 'lucide-react';
+import { ArrowRight, FolderInput, Plus, Upload, TriangleAlert } from 'lucide-react';
 import { CHARACTER_FILES, FILE_LIMITS, type NamedFile } from '../../formats/file-set';
 import { GLTF_LIMITS } from '../../formats/gltf-check';
-import { getOverview, newGroom, type OverviewData } from '../state/api';
+import { getOverview, newGroom, openProject, type OverviewData } from '../state/api';
 import { BringIn } from './bring-in';
 import { Button } from './controls';
 import { Mark } from './mark';
@@ -31,6 +31,13 @@ export function Entrance() {
     try { setFiles(await Promise.all(list.map(async (f) => ({ name: f.name, bytes: new Uint8Array(await f.arrayBuffer()) })))); }
     catch { setError('The files could not be opened. Were they moved meanwhile?'); }
   }, []);
+  const [project, setProject] = useState<{ busy: boolean; told: string[] }>({ busy: false, told: [] });
+  const bring = async (file: File): Promise<void> => {
+    setError(null);
+    setProject({ busy: true, told: [] });
+    try { const { name, grooms, notes } = await openProject(file); setProject({ busy: false, told: [`“${name}” was opened with ${grooms.length === 1 ? 'one groom' : `${grooms.length} grooms`}.`, ...notes] }); setData(await getOverview()); }
+    catch (e) { setProject({ busy: false, told: [] }); setError(`${file.name}: ${e instanceof Error ? e.message : String(e)}`); }
+  };
   const refused = useCallback((message: string) => { setError(`${files?.length === 1 ? `${files[0].name}: ` : ''}${message}`); setFiles(null); }, [files]);
 
   return (
@@ -83,6 +90,10 @@ export function Entrance() {
           <span className="text-faint">{CHARACTER_FILES}; at most {FILE_LIMITS.megabytes} MB, {GLTF_LIMITS.triangles / 1e6} million triangles, {GLTF_LIMITS.joints} joints a skin</span>
         </button>
         <input ref={input} type="file" multiple accept=".glb,.gltf,.bin,.obj,.mtl,.zip" className="sr-only" aria-label="Character file" onChange={(e) => { const list = [...(e.target.files ?? [])]; e.target.value = ''; void look(list); }} />
+      </section>
+      <section aria-label="Open a project">
+        <label className="inline-flex cursor-pointer items-center gap-2 rounded-md border border-edge bg-panel px-3 py-1.5 hover:bg-raised has-focus-visible:outline-2 has-focus-visible:outline-copper"><FolderInput size={15} className="text-copper" />{project.busy ? 'Opening the project …' : 'Open a project from another installation (.zip)'}<input type="file" accept=".zip" disabled={project.busy} className="sr-only" aria-label="Project file" data-testid="open-project" onChange={(e) => { const f = e.target.files?.[0]; e.target.value = ''; if (f) void bring(f); }} /></label>
+        {project.told.length > 0 && <ul role="status" data-testid="project-told" className="mt-2 text-soft">{project.told.map((t) => <li key={t}>{t}</li>)}</ul>}
       </section>
       {files && <BringIn files={files} onClose={() => setFiles(null)} onRefused={refused} onDone={(groomId, warnings) => { if (warnings.length > 0) sessionStorage.setItem(`warnings-${groomId}`, JSON.stringify(warnings)); router.push(`/groom/${groomId}`); }} />}
     </main>

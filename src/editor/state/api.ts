@@ -103,6 +103,9 @@ const overviewSchema = z.object({
 });
 export type OverviewData = z.infer<typeof overviewSchema>;
 export const getOverview = (): Promise<OverviewData> => get('/api/overview', overviewSchema);
+const openedSchema = z.object({ productionId: z.string(), name: z.string(), grooms: z.array(z.string()), notes: z.array(z.string()) });
+/** Takes a project's zip in. */
+export const openProject = async (file: File): Promise<z.infer<typeof openedSchema>> => openedSchema.parse(await (await call('/api/projects', { method: 'POST', body: file, headers: { 'content-type': 'application/zip' } })).json());
 /** Sends a character's files as chosen, and begins a groom on it. */
 export async function uploadCharacter(files: readonly NamedFile[], fileName: string, name: string, choices: ImportChoices): Promise<{ groomId: string; warnings: string[] }> {
   const query = new URLSearchParams({ fileName, name, choices: JSON.stringify(choices) }), body = files.length === 1 ? files[0].bytes : setBytes(files);
