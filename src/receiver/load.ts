@@ -182,5 +182,5 @@ export async function figure(bytes: ArrayBuffer, placement: { scale: number; up:
   object.add(scene);
   if (placement) { object.scale.setScalar(placement.scale); if (placement.up === '+z') object.rotation.x = -Math.PI / 2; if (placement.turn) object.rotateOnWorldAxis(new THREE.Vector3(0, 1, 0), (placement.turn * Math.PI) / 180); }
   const choose = (name: string): void => { mixer.stopAllAction(); const clip = animations.find((a) => a.name === name); if (!clip) { duration = 0; return; } duration = clip.duration; mixer.clipAction(clip).play(); };
-  return { object, meshes, clips: animations.map((a) => a.name), choose, set: (time) => { if (duration > 0) mixer.setTime(Math.min(time, duration - 1e-6)); } };
+  return { object, meshes, clips: animations.map((a) => a.name), choose, set: (time) => { if (duration > 0) mixer.setTime(Math.min(time, duration - 1e-6)); object.updateMatrixWorld(true); } };
 }

@@ -55,7 +55,7 @@ export function HandOverPart({ bake, stale }: { bake: Bake; stale: readonly stri
 
 function ExportRow({ one }: { one: Export }) {
   const { session } = useWorkshop(), { sheet } = one, going = one.state === 'running' || one.state === 'queued', size = one.files.reduce((n, f) => n + f.size, 0);
-  const link = 'inline-flex h-6 items-center gap-1 rounded-md border border-edge bg-raised px-2 hover:bg-lifted', worst = sheet?.report.reductions.at(-1);
+  const link = 'inline-flex h-6 items-center gap-1 rounded-md border border-edge bg-raised px-2 hover:bg-lifted', worst = sheet?.report.reductions.find((r) => r.counts === 'vertex') ?? sheet?.report.reductions[0];
   return (
     <li data-testid="export-row" data-state={one.state} data-format={one.wish.format} className="rounded bg-raised/50 px-2 py-1">
       <div className="flex items-center gap-1"><span className="min-w-0 flex-1 truncate" title={HAND_OVER_FORMATS[one.wish.format].label}>{HAND_OVER_FORMATS[one.wish.format].label}</span><span className="num text-faint">{one.state === 'done' ? bytesText(size) : JOB_WORDS[one.state]}</span>
