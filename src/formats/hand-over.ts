@@ -14,7 +14,7 @@ import { hashUnit } from '../core/math/random';
 import { invertAffine, moveInto, multiplyQuats, turnInto } from '../core/math/mat4';
 import { poseCharacter, rigidMotionInto, type Pose } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
-import { collidersOf } from '../core/sway/colliders';
+import { collidersOf, type SetPill } from '../core/sway/colliders';
 import { physicalRod } from '../core/sway/materials';
 import { Axes, OUR_AXES } from './axes';
 import { colourMap } from './card-colours';
@@ -238,7 +238,7 @@ function cardError(view: BakedView, motion: CardMotion, triangles: Uint32Array, 
 
 /** The still groom with its springs, and its pills on nodes of their joints. */
 async function withSprings({ document, character }: Baked, file: Parameters<typeof writeChainGlb>[0], tracks: readonly CarrierTrack[]): Promise<Uint8Array> {
-  const { sway, hidden } = document, rest = poseCharacter(character, null, 0), pills = collidersOf(character, hidden, sway).pills.filter((p) => p.on && p.node >= 0), known = new Set(tracks.map((t) => t.name)), more: CarrierTrack[] = [], { axes } = file;
+  const { sway, hidden } = document, rest = poseCharacter(character, null, 0), pills = springPills(character, hidden, sway), known = new Set(tracks.map((t) => t.name)), more: CarrierTrack[] = [], { axes } = file;
   for (const p of pills) { const { name } = character.nodes[p.node]; if (known.has(name)) continue; known.add(name); more.push({ name, rest: placeOf(rest, 16 * p.node), frames: [] }); }
   const colliders = pills.map((p): SpringCollider => {
     const inverse = invertAffine(rest, 16 * p.node)!, local = (v: readonly number[]): [number, number, number] => [...axes.places([0, 1, 2].map((r) => inverse[r] * v[0] + inverse[4 + r] * v[1] + inverse[8 + r] * v[2] + inverse[12 + r]), new Float64Array(3))] as [number, number, number], scale = placeOf(rest, 16 * p.node).scale, ball = p.kind === 'ball' || Math.hypot(p.a[0] - p.b[0], p.a[1] - p.b[1], p.a[2] - p.b[2]) < 1e-6;
@@ -249,6 +249,11 @@ async function withSprings({ document, character }: Baked, file: Parameters<type
   let extension: object = {};
   const glb = await writeChainGlb({ ...file, carriers: [...file.carriers, ...more], animated: false, ends: true, more: (doc) => { extension = springExtension(doc, springs, colliders); } });
   return withExtension(glb, SPRING_EXTENSION, extension);
+}
+/** Pills the hair touches; where the body is touched as a mesh, which the standard does not know, those fitted to its joints. */
+function springPills(character: Baked['character'], hidden: readonly string[], sway: Baked['document']['sway']): SetPill[] {
+  const on = (roles: typeof sway.roles): SetPill[] => collidersOf(character, hidden, { ...sway, roles }).pills.filter((p) => p.on && p.node >= 0), own = on(sway.roles);
+  return own.length > 0 || sway.roles.body === 'off' ? own : on({ ...sway.roles, body: 'pills' });
 }
 const lengthOf = ({ places }: Chain): number => { let sum = 0; for (let o = 3; o < places.length; o += 3) sum += Math.hypot(places[o] - places[o - 3], places[o + 1] - places[o - 2], places[o + 2] - places[o - 1]); return sum; };
 
