@@ -13,6 +13,7 @@ try {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   page.on('console', (m) => { if (m.type() === 'error') console.log('page:', m.text()); });
   page.on('pageerror', (e) => console.log('page:', e.message));
+  page.on('dialog', (d) => void d.accept());
   const shot = async (name: string, prepare: () => Promise<void>): Promise<void> => {
     if (ONLY && !ONLY.includes(name)) return;
     await prepare();
@@ -54,41 +55,8 @@ try {
     await page.waitForTimeout(2500);
     await page.getByTestId('curl1-radiusMm').scrollIntoViewIfNeeded();
   });
-  await shot('16-flow', async () => {
-    await bramble('coat');
-    await stage('plant');
-    await page.getByRole('button', { name: 'side', exact: true }).click();
-    await page.waitForTimeout(1500);
-    await page.getByTestId('flow').click();
-    const box = (await page.getByTestId('view').boundingBox())!;
-    for (const line of [[[0.66, 0.27], [0.6, 0.31], [0.55, 0.36]], [[0.61, 0.4], [0.6, 0.47], [0.57, 0.53]], [[0.55, 0.54], [0.48, 0.55], [0.41, 0.54]], [[0.34, 0.41], [0.33, 0.48], [0.32, 0.56]], [[0.32, 0.62], [0.33, 0.7], [0.33, 0.77]], [[0.575, 0.6], [0.575, 0.68], [0.58, 0.78]]]) {
-      await page.mouse.move(box.x + line[0][0] * box.width, box.y + line[0][1] * box.height);
-      await page.mouse.down();
-      for (const [x, y] of line.slice(1)) await page.mouse.move(box.x + x * box.width, box.y + y * box.height, { steps: 10 });
-      await page.mouse.up();
-      await page.waitForTimeout(200);
-    }
-    await page.mouse.move(box.x + 0.1 * box.width, box.y + 0.1 * box.height);
-  });
   const bob = async (): Promise<void> => { await page.goto(trial.url); await page.getByText('bob', { exact: true }).click(); await page.getByTestId('view').waitFor(); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await stage('comb'); await page.waitForTimeout(1500); };
   await shot('17-bob', async () => { await bob(); await page.getByTestId('fold-sides').click(); await page.getByTestId('fold-layers').click(); await page.getByTestId('add-layer').click(); await page.getByTestId('brush-lift').click(); await page.getByRole('button', { name: 'three-quarter' }).click(); });
-  await shot('18-cage', async () => {
-    await bob();
-    await page.keyboard.press('h');
-    await page.getByRole('button', { name: 'three-quarter' }).click();
-    await page.waitForTimeout(800);
-    await page.getByTestId('brush-choose').click();
-    await page.getByRole('radio', { name: 'Outline' }).click();
-    const box = (await page.getByTestId('view').boundingBox())!, at = (x: number, y: number): [number, number] => [box.x + x * box.width, box.y + y * box.height];
-    await page.mouse.move(...at(0.36, 0.42));
-    await page.mouse.down();
-    for (const [x, y] of [[0.46, 0.42], [0.46, 0.75], [0.36, 0.75], [0.36, 0.42]]) await page.mouse.move(...at(x, y), { steps: 6 });
-    await page.mouse.up();
-    await page.getByTestId('brush-cage').click();
-    await page.getByTestId('cage-put').click();
-    await page.getByRole('button', { name: 'All handles' }).click();
-    await page.waitForTimeout(600);
-  });
   if (!page.url().endsWith('/')) await page.goto(trial.url);
   await page.getByText('loose hair', { exact: true }).click();
   await page.getByTestId('view').waitFor();
@@ -141,7 +109,26 @@ try {
     await page.waitForFunction(() => (window as never as { fineComb: { session: { bakes: { frames: Map<number, unknown> } } } }).fineComb.session.bakes.frames.size === 49, undefined, { timeout: 60_000 });
     await set({ frame: 20 });
   }
-  await shot('7-bake', async () => { await page.getByRole('button', { name: 'front' }).click(); });
+  const written = async (label: RegExp): Promise<string> => {
+    await page.getByTestId('hand-over-format').click();
+    await page.getByRole('option', { name: label }).click();
+    await page.getByTestId('hand-over').click();
+    await page.waitForFunction(() => { const { exports } = (window as never as { fineComb: { state: () => { exports: { state: string }[] } } }).fineComb.state(); return exports.length > 0 && exports.every((e) => e.state === 'done'); }, undefined, { timeout: 240_000 });
+    return page.evaluate(() => (window as never as { fineComb: { state: () => { exports: { id: string }[] } } }).fineComb.state().exports[0].id);
+  };
+  await shot('7-bake', async () => { await page.getByRole('button', { name: 'front' }).click(); await settle(page); await written(/OpenUSD curves, binary/); await written(/Joint chains and cards/); await page.getByTestId('export-row').first().scrollIntoViewIfNeeded(); });
+  if (!ONLY || ONLY.some((n) => /^(16|18)-/.test(n))) {
+    const back = page.url(), id = ONLY && !ONLY.includes('7-bake') ? null : await page.evaluate(() => (window as never as { fineComb: { state: () => { exports: { id: string }[] } } }).fineComb.state().exports[0].id);
+    if (!id) throw new Error('The receiver is shot after 7-bake.');
+    await page.goto(`${trial.url}/receive/${id}`);
+    await page.locator('[data-testid=checks][data-done=yes]').waitFor({ timeout: 240_000 });
+    await page.getByLabel('Time').fill('1.1');
+    await shot('16-receiver', async () => { await page.waitForTimeout(2500); });
+    await page.goto(`${trial.url}/api/exports/${id}/sheet`);
+    await shot('18-sheet', async () => { await page.waitForTimeout(300); });
+    await page.goto(back);
+    await page.getByTestId('view').waitFor();
+  }
   if (!ONLY || ONLY.some((n) => /^(9|10)-/.test(n))) { await stage('sway'); await set({ frame: 8, playing: false, show: { hair: true, guides: false, pills: true, marks: true, groomed: false } }); }
   await shot('9-colliders', async () => { await page.getByTestId('fold-made').click(); await page.getByRole('button', { name: 'three-quarter' }).click(); await page.getByTestId('add-pill').click(); await page.waitForTimeout(1200); });
   await shot('10-ties', async () => {

@@ -128,7 +128,7 @@ function still(object: THREE.Object3D, wanted: Wanted, keepsAxes = false): Recei
 interface VatSheet { vertices: number; framesPerSecond: number; frames: number; width: number; rowsOfAFrame: number; low?: number[]; high?: number[]; files: { offsets: string; firstFrame: number; frames: number }[] }
 
 async function vertexAnimation(sheet: NamedBytes, files: readonly NamedBytes[], cards: NamedBytes, wanted: Wanted): Promise<Received> {
-  const told = JSON.parse(new TextDecoder().decode(sheet.bytes)) as VatSheet, { scene } = await parse(cards), mesh = firstMesh(scene), rest = Float32Array.from(mesh.geometry.getAttribute('position').array), frames: Float32Array[] = [];
+  const told = JSON.parse(new TextDecoder().decode(sheet.bytes)) as VatSheet, { scene } = await parse(cards), mesh = firstMesh(scene), rest = ownPlaces(mesh).array.slice() as Float32Array, frames: Float32Array[] = [];
   let height = 0;
   for (const part of told.files) {
     const file = files.find((f) => f.name === part.offsets);
@@ -155,9 +155,16 @@ async function pointCache(file: NamedBytes, cards: NamedBytes, wanted: Wanted): 
   const { scene } = await parse(cards), mesh = firstMesh(scene), { morphTargets } = new MDDLoader().parse(file.bytes) as unknown as { morphTargets: THREE.BufferAttribute[] };
   return byVertices(scene, mesh, morphTargets.map((m) => m.array as Float32Array), wanted.fps, { ...wanted, turned: true }, 0);
 }
+/** Places of a mesh's vertices in an array of their own: a file may have them among other numbers. */
+function ownPlaces(mesh: THREE.Mesh): THREE.BufferAttribute {
+  const from = mesh.geometry.getAttribute('position'), own = new THREE.BufferAttribute(new Float32Array(3 * from.count), 3);
+  for (let i = 0; i < from.count; i++) own.setXYZ(i, from.getX(i), from.getY(i), from.getZ(i));
+  mesh.geometry.setAttribute('position', own);
+  return own;
+}
 function firstMesh(scene: THREE.Object3D): THREE.Mesh { let found: THREE.Mesh | null = null; scene.traverse((o) => { if ((o as THREE.Mesh).isMesh) found ??= o as THREE.Mesh; }); if (!found) throw new NotPlayed('The file of the cards holds no mesh.'); return found; }
 function byVertices(scene: THREE.Object3D, mesh: THREE.Mesh, frames: Float32Array[], fps: number, wanted: Wanted, textures: number): Received {
-  const position = mesh.geometry.getAttribute('position') as THREE.BufferAttribute, uv = mesh.geometry.getAttribute('uv'), object = new THREE.Group(), v = new THREE.Vector3(), rootEnd: number[] = [];
+  const position = ownPlaces(mesh), uv = mesh.geometry.getAttribute('uv'), object = new THREE.Group(), v = new THREE.Vector3(), rootEnd: number[] = [];
   if (frames.some((f) => f.length !== position.array.length)) throw new NotPlayed(`The frames have ${frames[0].length / 3} points, the mesh ${position.count}.`);
   object.add(scene);
   object.applyMatrix4(upright(wanted));

@@ -30,6 +30,9 @@ class Stage {
   figure: Figure | null = null;
   shotFps = 24;
   firstFrame = 0;
+  /** Guides of the bake, laid over. */
+  reference: Reference | null = null;
+  readonly guides = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color: 0x7fd4ff, depthTest: false, transparent: true, opacity: 0.7 }));
   constructor(readonly canvas: HTMLCanvasElement) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: true, preserveDrawingBuffer: true });
     this.renderer.setClearColor(0x55565a);
@@ -37,12 +40,22 @@ class Stage {
     const key = new THREE.DirectionalLight(0xfff1de, 2.2);
     key.position.set(1.5, 3, 2.5);
     this.scene.add(key);
+    this.guides.visible = false;
+    this.guides.frustumCulled = false;
+    this.scene.add(this.guides);
     this.controls = new OrbitControls(this.camera, canvas);
   }
   show(time: number): void {
     this.received?.set(time);
     this.figure?.set(this.firstFrame / this.shotFps + time);
+    const bake = this.guides.visible ? this.reference?.(Math.round(this.firstFrame + time * this.shotFps)) : null;
+    if (bake) this.layOver(bake);
     this.draw();
+  }
+  private layOver({ points, pointCount }: { points: Float32Array; pointCount: number }): void {
+    const g = this.guides.geometry, known = g.getAttribute('position') as THREE.BufferAttribute | undefined;
+    if (known?.array.length === points.length) { known.array.set(points); known.needsUpdate = true; return; }
+    g.setAttribute('position', new THREE.BufferAttribute(points.slice(), 3)).setIndex(Array.from({ length: points.length / (3 * pointCount) }, (_, s) => Array.from({ length: pointCount - 1 }, (_x, i) => [s * pointCount + i, s * pointCount + i + 1])).flat(2));
   }
   draw(): void {
     const { clientWidth: w, clientHeight: h } = this.canvas;
@@ -86,6 +99,7 @@ export function StandIn({ exportId }: { exportId: string }) {
       const cards = report.reductions.find((r) => /cards/.test(r.of));
       stuff.current = { files, shotFps: bake.fps, reference: (n) => { const points = frames.get(n); return points ? { points, pointCount: bake.pointCount } : null; }, told: { frames: report.frames, jointLimit: receiver.jointLimit, textureLimit: receiver.textureLimit, filled: told.wish.what === 'filled', still: STILL.has(told.wish.format), errorMm: bake.errorMm, reduction: cards?.figures ?? null, sizes: told.sheet.files } };
       s.shotFps = bake.fps;
+      s.reference = stuff.current.reference;
       s.firstFrame = report.frames.first;
       s.received = await receive(files, { fps: report.frames.fps, first: report.frames.first, metres: receiver.metres, up: receiver.up, hand: receiver.hand, turned: receiver.turnGltf });
       if (closed) return;
@@ -154,6 +168,7 @@ export function StandIn({ exportId }: { exportId: string }) {
           <h2 className="mb-1 font-semibold">Checked</h2>
           {!checks && <p className="text-faint">{trouble ? 'Nothing could be checked.' : doing}</p>}
           <ul data-testid="checks" data-done={checks ? 'yes' : 'no'} className="flex flex-col gap-1.5">{checks?.map((c) => <li key={c.name} data-passes={c.passes} className="leading-snug"><span className={c.passes ? 'text-good' : 'text-trouble'}>{c.passes ? '●' : '▲'}</span> {c.name}<div className="num pl-4 text-faint"><span className="text-text">{c.figure}</span> · {c.wanted}</div></li>)}</ul>
+          <label className="mt-3 flex items-center gap-2 text-soft"><input type="checkbox" data-testid="lay-over" onChange={(e) => { const s = stage.current!; s.guides.visible = e.target.checked; s.show(time); }} />Guides of the full bake laid over</label>
           {checks && <p className="mt-2 text-[12px] text-faint">Played on {on}. What was found stands on the sheet.</p>}
           <label className="mt-3 block text-soft">Play it on another character<input type="file" accept=".glb" aria-label="Another character" data-testid="another" className="mt-1 block w-full text-[12px]" onChange={(e) => { const f = e.target.files?.[0]; if (f) void another(f); }} /></label>
         </aside>

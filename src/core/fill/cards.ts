@@ -171,7 +171,8 @@ function frameOf({ normals, surface }: CardInput, members: number[], P: Float64A
     const x = hit ? dot(away, u) : 0, y = hit ? dot(away, v) : 0, sure = Math.hypot(x, y);
     wanted[j] = Math.atan2(y, x);
     if (j > 0) wanted[j] += 2 * Math.PI * Math.round((wanted[j - 1] - wanted[j]) / (2 * Math.PI));
-    weight[j] = hit ? (sure * Math.exp(-hit.distance / 0.06)) : 1e-4;
+    // hair that stands straight up lies to no skin: it keeps how it began
+    weight[j] = Math.max(1e-4, hit ? sure * Math.exp(-hit.distance / 0.06) : 0);
   }
   const up = new Float64Array(N), a = new Float64Array(N);
   for (let j = 0; j < N; j++) {

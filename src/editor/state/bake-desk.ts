@@ -1,7 +1,9 @@
 /** Bakes as the server has them: asked for, followed, shown; and what is handed over of them. */
+import { bufferId } from '../../core/document/buffers';
 import { unpackFrames } from '../../core/bake/frame-codec';
 import type { HandOver, Receiver } from '../../core/document/hand-over';
 import { writeGroomFile } from '../../core/document/groom-file';
+import type { GroomDocument } from '../../core/document/schema';
 import { SOLVER_VERSION } from '../../core/document/proof';
 import { staleBecause } from '../../core/document/take';
 import * as api from './api';
@@ -16,8 +18,10 @@ export class BakeDesk {
   readonly frames = new Map<number, Float32Array>();
   private pollTimer: ReturnType<typeof setTimeout> | undefined;
   private closed = false;
-  constructor(private readonly session: Session) {}
-  close(): void { this.closed = true; clearTimeout(this.pollTimer); }
+  /** Bakes whose shots may be changed: somebody has said so. */
+  private readonly thawed = new Set<string>();
+  constructor(private readonly session: Session) { useEditor.setState({ mayChange: (before, next) => this.thaw(before, next) }); }
+  close(): void { this.closed = true; useEditor.setState({ mayChange: () => true }); clearTimeout(this.pollTimer); }
 
   take(bakes: api.Bake[]): void {
     const { bakeId } = useEditor.getState();
@@ -40,9 +44,19 @@ export class BakeDesk {
       else if (handed.some((e) => active(e.state))) await this.refreshExports();
     } catch { this.pollSoon(); }
   }
+  /** A baked shot is frozen: a change that would make its bake out of date is asked about, once. */
+  private thaw(before: GroomDocument, next: GroomDocument): boolean {
+    const bake = useEditor.getState().bakes.find((b) => b.state === 'done' && b.settings.shotName === before.shotName);
+    if (!bake || this.thawed.has(bake.id) || next.shotName !== before.shotName || this.stale(bake, before).length > 0) return true;
+    const because = this.stale(bake, next);
+    if (because.length === 0) return true;
+    if (!confirm(`This shot is baked. Thaw it? The bake stays as it is, and will be out of date: ${because.join(', ')}.`)) return false;
+    this.thawed.add(bake.id);
+    return true;
+  }
   /** Why a bake does not hold any more; nothing where it does. */
-  stale(bake: api.Bake): string[] {
-    const { groom, document } = this.session;
+  stale(bake: api.Bake, document = this.session.document): string[] {
+    const { groom } = this.session;
     return staleBecause(bake.settings, document, { character: groom.character.id, solver: SOLVER_VERSION }, { character: bake.assetId, solver: bake.solver });
   }
   async bake(): Promise<void> {
@@ -86,9 +100,20 @@ export class BakeDesk {
   async handOver(wish: HandOver): Promise<void> {
     const { bakeId } = useEditor.getState();
     if (!bakeId) return;
-    await api.startExport(bakeId, wish);
+    await api.startExport(bakeId, wish, await this.pictures(bakeId));
     await this.refreshExports();
   }
+  /** A row of pictures of a bake, stored; made once. */
+  private async pictures(bakeId: string): Promise<string | null> {
+    const bytes = this.strip?.bakeId === bakeId ? this.strip.bytes : await this.session.takes.strip(this.frames, [...this.frames.keys()].sort((a, b) => a - b));
+    if (!bytes) return null;
+    this.strip = { bakeId, bytes };
+    const id = bufferId(bytes);
+    // it may have been let go with an earlier hand-over
+    await api.putBuffer(id, bytes);
+    return id;
+  }
+  private strip: { bakeId: string; bytes: Uint8Array } | null = null;
   async actOnExport(id: string, action: 'cancel' | 'resume'): Promise<void> { await api.actOnExport(id, action); await this.refreshExports(); }
   async removeExport(id: string): Promise<void> { await api.deleteExport(id); await this.refreshExports(); }
   async loadReceivers(): Promise<void> { useEditor.setState({ receivers: await api.listReceivers() }); }

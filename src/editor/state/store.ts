@@ -208,6 +208,8 @@ export interface EditorState {
   set: (patch: Partial<EditorState>) => void;
   open: (groom: Groom) => void;
   edit: (name: string, change: (draft: Draft<GroomDocument>) => void, mergeKey?: string) => void;
+  /** Asks before a shot that is baked is changed; false where it is to stay. */
+  mayChange: (before: GroomDocument, next: GroomDocument) => boolean;
   endStep: () => void;
   undo: () => void;
   redo: () => void;
@@ -243,8 +245,9 @@ export const useEditor = create<EditorState>((set, get) => ({
     const { history } = get();
     if (!history) return;
     const { onlyHere } = get(), next = edit(history, name, onlyHere ? (d) => { change(d); if (d.shotName === history.document.shotName) keepOwn(d, history.document); } : change, mergeKey);
-    if (next !== history) set({ history: next });
+    if (next !== history && get().mayChange(history.document, next.document)) set({ history: next });
   },
+  mayChange: () => true,
   endStep: () => { const { history } = get(); if (history) set({ history: closeStep(history) }); },
   undo: () => { const { history, heading, goTo } = get(); if (history) goTo(undo(heading ?? history)); },
   redo: () => { const { history, heading, goTo } = get(); if (history) goTo(redo(heading ?? history)); },

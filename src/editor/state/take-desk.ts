@@ -75,7 +75,7 @@ export class TakeDesk {
     for (let n = 1; ; n++) if (!names.has(`${shot} ${n}`)) return `${shot} ${n}`;
   }
   /** A row of pictures as a PNG; null where there is no view. */
-  private async strip(live: ReadonlyMap<number, Float32Array>, numbers: readonly number[]): Promise<Uint8Array | null> {
+  async strip(live: ReadonlyMap<number, Float32Array>, numbers: readonly number[]): Promise<Uint8Array | null> {
     if (!this.picture || numbers.length === 0) return null;
     const many = Math.min(PICTURES, numbers.length), made: { f: number; picture: HTMLCanvasElement }[] = [], began = performance.now();
     this.pause?.(true);

@@ -71,10 +71,10 @@ export async function listBakes(db: Knex, groomId: string): Promise<BakeInfo[]> 
 export async function deleteBake(db: Knex, id: string): Promise<void> {
   const bake = await getBake(db, id);
   if (bake.state === 'running' || bake.state === 'queued') throw new UserError(409, 'stillRunning', 'This bake is still running; cancel it first.');
-  const exports: { id: string }[] = await db('exports').where({ bake_id: id }).select('id'), files: { blob_id: string }[] = await db('export_files').whereIn('export_id', exports.map((e) => e.id)).select('blob_id');
+  const exports: { id: string; strip_blob: string | null }[] = await db('exports').where({ bake_id: id }).select('id', 'strip_blob'), files: { blob_id: string }[] = await db('export_files').whereIn('export_id', exports.map((e) => e.id)).select('blob_id');
   const chunks: { blob_id: string }[] = await db('bake_chunks').where({ bake_id: id }).select('blob_id'), row: { state_blob: string | null } | undefined = await db('bakes').where({ id }).first('state_blob');
   await db('bakes').where({ id }).delete();
-  await dropBlobs(db, [...chunks, ...files].map((c) => c.blob_id).concat(row?.state_blob ?? []));
+  await dropBlobs(db, [...[...chunks, ...files].map((c) => c.blob_id), ...exports.map((e) => e.strip_blob), row?.state_blob ?? null]);
 }
 
 // ---------------------------------------------------------------- what a worker stores

@@ -4,7 +4,7 @@ import { z } from 'zod';
 import { handOverSchema, receiverSchema, USUAL_RECEIVERS, type HandOver, type Receiver } from '../../core/document/hand-over';
 import { sheetSchema, type Received, type Sheet } from '../../formats/hand-over-sheet';
 import { getBake } from './bakes';
-import { dropBlobs } from './blobs';
+import { dropBlobs, getBlob } from './blobs';
 import type { JobState } from './queue';
 import { json, newId, notFound, UserError } from './records';
 
@@ -25,10 +25,12 @@ async function toExport(db: Knex, row: unknown): Promise<ExportInfo> {
   };
 }
 
-export async function queueExport(db: Knex, bakeId: string, wish: HandOver): Promise<ExportInfo> {
+/** `strip`: pictures of it as a stored PNG, for its sheet. */
+export async function queueExport(db: Knex, bakeId: string, wish: HandOver, strip: string | null = null): Promise<ExportInfo> {
   const bake = await getBake(db, bakeId), id = newId();
   if (bake.state !== 'done') throw new UserError(409, 'notDone', 'This bake is not finished; only a finished one can be handed over.');
-  await db('exports').insert({ id, bake_id: bakeId, options: json(wish), state: 'queued', steps: 1000, created_at: new Date() });
+  if (strip && (await getBlob(db, strip))?.subarray(0, 4).toString('latin1') !== '\x89PNG') throw new UserError(400, 'notPictures', 'These are no pictures of the bake.');
+  await db('exports').insert({ id, bake_id: bakeId, options: json(wish), strip_blob: strip, state: 'queued', steps: 1000, created_at: new Date() });
   return getExport(db, id);
 }
 export async function getExport(db: Knex, id: string): Promise<ExportInfo> {
@@ -49,9 +51,12 @@ export async function setExportFiles(trx: Knex, id: string, files: readonly { na
 export async function deleteExport(db: Knex, id: string): Promise<void> {
   const one = await getExport(db, id);
   if (one.state === 'running') throw new UserError(409, 'stillRunning', 'This hand-over is being written; cancel it first.');
+  const strip = await stripOf(db, id);
   await db('exports').where({ id }).delete();
-  await dropBlobs(db, one.files.map((f) => f.blob));
+  await dropBlobs(db, [...one.files.map((f) => f.blob), strip]);
 }
+/** Pictures for its sheet. */
+export async function stripOf(db: Knex, id: string): Promise<string | null> { return ((await db('exports').where({ id }).first('strip_blob')) as { strip_blob: string | null } | undefined)?.strip_blob ?? null; }
 export async function setReceived(db: Knex, id: string, received: Received): Promise<ExportInfo> {
   const one = await getExport(db, id);
   if (!one.sheet) throw new UserError(409, 'notDone', 'This hand-over is not finished.');

@@ -189,6 +189,7 @@ const MIGRATIONS: Migration[] = [
         t.text('message').nullable();
         t.text('sheet', 'longtext').nullable();
         t.text('checked', 'longtext').nullable();
+        t.specificType('strip_blob', 'char(64) character set ascii').nullable().references('blobs.id');
         t.boolean('cancel_wanted').notNullable().defaultTo(false);
         t.boolean('pause_wanted').notNullable().defaultTo(false);
         t.integer('attempts').unsigned().notNullable().defaultTo(0);

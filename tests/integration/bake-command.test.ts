@@ -1,0 +1,93 @@
+/** `./comb bake` on characters it has never seen, as a pipeline would call it. */
+import { spawnSync } from 'node:child_process';
+import { createHash } from 'node:crypto';
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import bunny from 'bunny';
+import validator from 'gltf-validator';
+import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { groomFileSchema } from '../../src/core/document/groom-file';
+import { sheetSchema, type Sheet } from '../../src/formats/hand-over-sheet';
+import { tubeGlb } from '../helpers/tube';
+import { readUsd } from '../helpers/usd';
+
+const dir = mkdtempSync(path.join(tmpdir(), 'fine-comb-bake-'));
+afterAll(() => { rmSync(dir, { recursive: true, force: true }); });
+const at = (name: string): string => path.join(dir, name);
+const put = (name: string, value: unknown): string => { writeFileSync(at(name), typeof value === 'string' || value instanceof Uint8Array ? value : JSON.stringify(value)); return at(name); };
+const comb = (...args: string[]) => spawnSync('./comb', ['bake', ...args], { encoding: 'utf8', maxBuffer: 1 << 26 });
+const groom = (more: object = {}): object => ({ kind: 'Fine Comb groom', version: 1, name: 'tuft', plot: { any: [{ joint: '*LOW*', least: 0.4, heightShare: { above: 0.2, below: 0.6 } }] }, document: { plant: { guideCount: 24, lengthCm: 8, pointCount: 8 }, fill: { count: 300 }, cards: { atlas: '512', triangles: 600, layers: 1 }, bake: { preRoll: 4 } }, ...more });
+const sheetOf = (out: string, format: string): Sheet => sheetSchema.parse(JSON.parse(readFileSync(path.join(out, `sheet-${format}.json`), 'utf8')));
+let tube: string;
+beforeAll(async () => { tube = put('tube.glb', await tubeGlb()); });
+
+describe('./comb bake', () => {
+  it('plants by rules, bakes, proves and hands over; what it writes is what its sheets say', async () => {
+    const out = at('out'), r = comb('--character', tube, '--groom', put('groom.json', groom()), '--out', out, '--clip', 'bend', '--frames', '0:8', '--format', 'usdc,glb,vat', '--joints', '20', '--levels', '1');
+    expect([r.stderr, [0, 3].includes(r.status!)]).toEqual(['', true]);
+    expect(r.stdout).toMatch(/faces of “tube” were chosen by rules[\s\S]*24 guides were planted[\s\S]*frames 0–8[\s\S]*proof:[\s\S]*Depth/);
+    expect(r.stdout.trim().split('\n').at(-1)).toMatch(r.status === 0 ? /^pass$/ : /^attention: /);
+    for (const format of ['usdc', 'chains', 'vat']) {
+      const sheet = sheetOf(out, format);
+      expect(sheet.proof.verdict).toBe(r.status === 0 ? 'pass' : 'attention');
+      expect(sheet.report.frames).toMatchObject({ first: 0, last: 8, count: 9, fps: 24 });
+      for (const f of sheet.files) { const bytes = readFileSync(path.join(out, f.name)); expect([bytes.length, createHash('sha256').update(bytes).digest('hex')]).toEqual([f.size, f.sha256]); }
+      expect(readFileSync(path.join(out, `sheet-${format}.html`), 'utf8')).toContain(sheet.files[0].sha256);
+    }
+    const files = readdirSync(out), usd = readUsd(path.join(out, files.find((f) => f.endsWith('.usdc'))!)).independent, [points] = Object.keys(usd).filter((p) => p.endsWith('.points'));
+    expect(usd[points].timeSamples!.values.map((v) => v.length)).toEqual(Array(9).fill(3 * 24 * 8));
+    const glb = await validator.validateBytes(new Uint8Array(readFileSync(path.join(out, files.find((f) => /chains-lod0.*glb$/.test(f))!)))) as { issues: { numErrors: number; numWarnings: number } };
+    expect([glb.issues.numErrors, glb.issues.numWarnings]).toEqual([0, 0]);
+    // the same again is the same to the byte
+    const again = at('again');
+    comb('--character', tube, '--groom', at('groom.json'), '--out', again, '--clip', 'be*', '--frames', '0:8', '--format', 'usdc', '--threads', '1');
+    expect(readFileSync(path.join(again, sheetOf(again, 'usdc').files[0].name)).equals(readFileSync(path.join(out, sheetOf(out, 'usdc').files[0].name)))).toBe(true);
+  }, 120_000);
+  it('goes round a loop, takes the file’s own hand-overs, and another receiver’s axes', () => {
+    const receiver = { name: 'Ours', up: 'z', hand: 'right', metres: 0.01, fps: null, jointLimit: 60, textureLimit: 2048, naming: 'NoSpaces', turnGltf: false }, out = at('loop');
+    const r = comb('--character', tube, '--groom', put('loop.json', groom({ document: { plant: { guideCount: 12, lengthCm: 6, pointCount: 8 }, shot: { clip: 'bend', start: 0, end: 22, fps: 24, cyclic: true }, bake: { loopMm: 2 } }, handOver: [{ format: 'usda', receiver, velocities: false }] })), '--out', out);
+    expect(r.stderr).toBe('');
+    expect(r.stdout).toMatch(/loop: repeats after \d+ rounds/);
+    const sheet = sheetOf(out, 'usda');
+    expect(sheet.loop!.after.gap).toBeLessThan(1e-5);
+    expect(sheet.files[0].name).toBe('TubeTuftBend.usda');
+    expect(readFileSync(path.join(out, sheet.files[0].name), 'utf8').slice(0, 400)).toMatch(/metersPerUnit = 0\.01[\s\S]*upAxis = "Z"/);
+  }, 120_000);
+  it('grows fur on a mesh of somebody else’s without joints or clips (the Stanford rabbit as OBJ, in its own unit)', () => {
+    const obj = [...bunny.positions.map((p) => `v ${p.join(' ')}`), ...bunny.cells.map((c) => `f ${c.map((i) => i + 1).join(' ')}`)].join('\n'), out = at('fur');
+    const r = comb('--character', put('rabbit.obj', obj), '--groom', 'demo/grooms/short-fur.json', '--out', out, '--unit', 'cm', '--frames', '0:2', '--format', 'usdc', '--filled', '200');
+    expect([r.stderr, [0, 3].includes(r.status!)]).toEqual(['', true]);
+    expect(Object.fromEntries(sheetOf(out, 'usdc').report.counts)['filled strands']).toBe(200);
+  }, 120_000);
+  it('says what is wrong, where, and what there is; writes nothing then', () => {
+    const out = at('none'), g = put('ok.json', groom());
+    for (const [args, message] of [
+      [['--character', at('no.glb'), '--groom', g, '--out', out], /no\.glb: cannot be read \(ENOENT\)/],
+      [['--character', put('bad.glb', 'not a model'), '--groom', g, '--out', out], /bad\.glb: /],
+      [['--character', tube, '--groom', put('half.json', '{'), '--out', out], /half\.json: not JSON/],
+      [['--character', tube, '--groom', put('kind.json', { kind: 'hat' }), '--out', out], /kind\.json: kind: /],
+      [['--character', tube, '--groom', put('extra.json', groom({ nonsense: 1 })), '--out', out], /extra\.json: .*nonsense/],
+      [['--character', tube, '--groom', put('hold.json', groom({ document: { sway: { hold: 7 } } })), '--out', out], /hold\.json: sway\.hold: /],
+      [['--character', tube, '--groom', put('joint.json', groom({ plot: { any: [{ joint: 'neck' }] } })), '--out', out], /no face of “tube” meets these rules\. No joint is called “neck”; there are “/],
+      [['--character', tube, '--groom', put('mesh.json', groom({ plot: { mesh: 'hat', any: [{ least: 0.1 }] } })), '--out', out], /has no mesh “hat”\. It has “tube”/],
+      [['--character', tube, '--groom', put('none.json', { kind: 'Fine Comb groom', version: 1 }), '--out', out], /says nowhere where hair grows/],
+      [['--character', tube, '--groom', g, '--out', out, '--clip', 'run'], /no clip “run”\. It has “bend”/],
+      [['--character', tube, '--groom', g, '--out', out, '--format', 'xyz'], /“xyz” is not known\. Known are usdc/],
+      [['--character', tube, '--groom', g, '--out', out, '--frames', '9'], /--frames: two frames, as 0:48/],
+      [['--character', tube, '--groom', g, '--out', out, '--frobnicate'], /frobnicate/],
+      [['--character', tube, '--groom', g, '--out', '.'], /is not empty; nothing was written/],
+    ] as const) {
+      const r = comb(...args);
+      expect([r.status, r.stdout.includes('proof:')]).toEqual([2, false]);
+      expect(r.stderr).toMatch(message);
+      expect(r.stderr).not.toMatch(/\n\s+at /);
+    }
+    expect(readdirSync(dir)).not.toContain('none');
+  }, 120_000);
+  it('prints the schema of a groom file, which the examples keep to', () => {
+    const schema = JSON.parse(comb('--print-schema').stdout) as { properties: Record<string, unknown> };
+    expect(Object.keys(schema.properties)).toEqual(['kind', 'version', 'name', 'document', 'plot', 'buffers', 'limits', 'handOver']);
+    for (const name of ['cap-of-hair', 'short-fur']) expect(groomFileSchema.safeParse(JSON.parse(readFileSync(`demo/grooms/${name}.json`, 'utf8'))).success).toBe(true);
+  });
+});
