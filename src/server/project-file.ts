@@ -137,10 +137,10 @@ async function takeIn(db: Knex, zip: ZipFile): Promise<Opened> {
       await trx('assets').insert({ ...a, id: assetIds.get(a.id)!, production_id: productionId, follows: a.follows ? (assetIds.get(a.follows) ?? null) : null, created_at: date(a.created_at) });
     }
     for (const { of: g, versions } of grooms) {
-      const groom = groomIds.get(g.id)!;
-      opened.push(groom);
-      await trx('grooms').insert({ id: groom, asset_id: assetIds.get(g.asset_id)!, name: g.name, version: versions.at(-1)!.version, created_at: date(g.created_at), updated_at: date(g.updated_at) });
-      for (const v of versions) await trx('groom_versions').insert({ groom_id: groom, ...v });
+      const id = groomIds.get(g.id)!;
+      opened.push(id);
+      await trx('grooms').insert({ id, asset_id: assetIds.get(g.asset_id)!, name: g.name, version: versions.at(-1)!.version, created_at: date(g.created_at), updated_at: date(g.updated_at) });
+      for (const v of versions) await trx('groom_versions').insert({ groom_id: id, ...v });
     }
     for (const t of takes) await trx('takes').insert({ ...t, id: newId(), groom_id: groomIds.get(t.groom_id)!, created_at: date(t.created_at) });
     for (const { chunks, document, ...b } of bakes) {
