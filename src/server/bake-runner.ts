@@ -1,17 +1,16 @@
 /**
- * Takes bakes and hand-overs from the queue in the database and carries each out: bakes in a worker thread, hand-overs here. A
- * job is leased for a while and the lease renewed as it runs, so that another runner takes it over from one that died.
+ * Takes bakes and hand-overs from the queue in the database and has each carried out in a worker thread. A job is leased for a while and the lease renewed as it runs, so that another runner takes it over from one that died.
  */
 import { availableParallelism } from 'node:os';
+import path from 'node:path';
 import { Worker } from 'node:worker_threads';
-import type { Db } from './db/connection';
+import { connectionOf, type Db } from './db/connection';
 import { getBlob } from './db/blobs';
 import { assetOfBake, getBake, resumeOf, storeBake, type Bake } from './db/bakes';
 import { beat, claim, endJob, freeDeadLeases, giveBack, newOwner, type Queue } from './db/queue';
 import type { SwayMap } from '../core/document/schema';
 import type { BakeEvent } from './bake-compute';
 import type { ThreadInput, ThreadMessage } from './bake-messages';
-import { runExport } from './run-export';
 
 const BEAT_MS = 1_000;
 const IDLE_MS = 400;
@@ -66,7 +65,7 @@ export class BakeRunner {
     try {
       this.log.info(`${queue === 'bakes' ? 'bake' : 'hand-over'} ${id}: taken`);
       if (queue === 'bakes') await this.bake(id, away);
-      else await runExport(this.db, id, this.owner, away);
+      else await this.handOver(id, away);
       await endJob(this.db, queue, id, this.owner, 'done', null);
       this.log.info(`${queue === 'bakes' ? 'bake' : 'hand-over'} ${id}: done`);
     } catch (cause) {
@@ -89,6 +88,16 @@ export class BakeRunner {
   private async bake(id: string, away: Promise<never>): Promise<void> {
     const bake = await getBake(this.db, id), worker = new Worker(this.threadFile, { workerData: await this.inputOf(bake) });
     try { await Promise.race([this.follow(bake, worker), away]); } finally { await worker.terminate(); }
+  }
+  /** Beside the thread of bakes. */
+  private async handOver(id: string, away: Promise<never>): Promise<void> {
+    const worker = new Worker(path.join(path.dirname(this.threadFile), 'export-thread.mjs'), { workerData: { id, owner: this.owner, connection: connectionOf(this.db) } });
+    const over = new Promise<void>((resolve, reject) => {
+      worker.once('message', ({ message }: { message: string | null }) => { if (message === null) resolve(); else reject(new Error(message)); });
+      worker.once('error', reject);
+      worker.once('exit', () => reject(new Error('The hand-over ended before its time.')));
+    });
+    try { await Promise.race([over, away]); } finally { over.catch(() => undefined); await worker.terminate(); }
   }
   private async inputOf(bake: Bake): Promise<ThreadInput> {
     const { guides, sway } = bake.document, asset = await assetOfBake(this.db, bake), part = async (blob: string): Promise<Uint8Array> => { const bytes = await getBlob(this.db, blob); if (!bytes) throw new Error('A part of the groom is missing from the database.'); return bytes; };

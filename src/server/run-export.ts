@@ -20,13 +20,10 @@ export async function openBaked(db: Knex, bake: Bake): Promise<Baked> {
   return { document: bake.document, character: await loadCharacter(db, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(faces), maps: await mapsOf(db, bake.document), samples: bake.samples, startFrame: bake.startFrame, endFrame: bake.endFrame, sample: (n) => reader.sample(n) };
 }
 
-/** `away` rejects when the job is let go of. */
-export async function runExport(db: Knex, id: string, owner: string, away: Promise<never>): Promise<void> {
+export async function runExport(db: Knex, id: string, owner: string): Promise<void> {
   const { bakeId, wish, files: before } = await getExport(db, id), bake = await getBake(db, bakeId), groom = await getGroom(db, bake.groomId), asset = await assetOfBake(db, bake), limits = await showLimits(db, groom.production.id), proof = await proofOfBake(db, bake);
-  let told = 0, gone: Error | null = null;
-  away.catch((cause: unknown) => { gone = cause as Error; });
+  let told = 0;
   const tell = (share: number): void => {
-    if (gone) throw gone;
     if (Date.now() - told < 300) return;
     told = Date.now();
     void db('exports').where({ id, lease_owner: owner }).update({ steps: 1000, steps_done: Math.round(1000 * Math.min(1, share)) }).catch(() => undefined);
@@ -34,7 +31,7 @@ export async function runExport(db: Knex, id: string, owner: string, away: Promi
   const run = handOver(await openBaked(db, bake), wish, { production: groom.production.name, character: groom.character.name, groom: groom.name, shot: bake.settings.shotName }, tell), files: { name: string; size: number; blob: string }[] = [];
   let next = await run.next();
   for (; !next.done; next = await run.next()) {
-    const { id: blob, size } = await putBlobStream(db, breathing(next.value.pieces, () => { if (gone) throw gone; }));
+    const { id: blob, size } = await putBlobStream(db, next.value.pieces);
     files.push({ name: next.value.name, size, blob });
   }
   const sheet: Sheet = {
@@ -49,8 +46,4 @@ export async function runExport(db: Knex, id: string, owner: string, away: Promi
   });
   const kept = new Set(files.map((f) => f.blob));
   await dropBlobs(db, before.map((f) => f.blob).filter((b) => !kept.has(b)));
-}
-/** Lets others have a turn between pieces, and ends when the job is let go of. */
-async function* breathing(pieces: AsyncIterable<Uint8Array>, stop: () => void): AsyncGenerator<Uint8Array> {
-  for await (const piece of pieces) { stop(); yield piece; await new Promise((r) => { setImmediate(r); }); }
 }
