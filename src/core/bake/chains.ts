@@ -7,6 +7,7 @@
  * orientation using unit quaternions, *from memory*).
  */
 import { gatherAlike } from '../math/gather';
+import { multiplyQuats, turnInto } from '../math/mat4';
 import type { Character, CharacterMesh } from '../mesh/character';
 import { ErrorTally, type ErrorFigures } from './error-tally';
 
@@ -143,16 +144,19 @@ function placesOf(rest: ArrayLike<number>, n: number, list: readonly number[], j
 
 /** Turns of the joints of one chain in some frames: from the root on, each as fits the points of its piece, from where the joint has come to. */
 function fitTurns(rest: ArrayLike<number>, n: number, list: readonly number[], places: Float64Array, frames: readonly Float32Array[], which: readonly number[]): Float64Array[] {
-  const joints = places.length / 3 - 1, H = new Float64Array(9), at = new Float64Array(3), q = new Float64Array(4);
+  const joints = places.length / 3 - 1, H = new Float64Array(9), at = new Float64Array(3), q = new Float64Array(4), way = new Float64Array(3), now = new Float64Array(3);
   let before: Float64Array | null = null;
   return which.map((f) => {
     const P = frames[f], out = new Float64Array(4 * joints);
     for (let c = 0; c < 3; c++) at[c] = places[c];
     for (let j = 0; j < joints; j++) {
       H.fill(0);
+      way.fill(0);
+      now.fill(0);
       const a = places[3 * j], b = places[3 * j + 1], d = places[3 * j + 2];
       for (const g of list) for (let i = Math.max(1, Math.ceil((j / joints) * (n - 1) + 1e-9)); i <= Math.floor(((j + 1) / joints) * (n - 1) + 1e-9); i++) {
         const p = 3 * (g * n + i), x = rest[p] - a, y = rest[p + 1] - b, z = rest[p + 2] - d, u = P[p] - at[0], v = P[p + 1] - at[1], w = P[p + 2] - at[2];
+        way[0] += x; way[1] += y; way[2] += z; now[0] += u; now[1] += v; now[2] += w;
         H[0] += x * u; H[1] += x * v; H[2] += x * w; H[3] += y * u; H[4] += y * v; H[5] += y * w; H[6] += z * u; H[7] += z * v; H[8] += z * w;
       }
       // along a line of points nothing says how far it is turned about itself: as the joint before
@@ -161,6 +165,8 @@ function fitTurns(rest: ArrayLike<number>, n: number, list: readonly number[], p
       H[3] += keep * 2 * (x * y - w * z); H[4] += keep * (1 - 2 * (x * x + z * z)); H[5] += keep * 2 * (y * z + w * x);
       H[6] += keep * 2 * (x * z + w * y); H[7] += keep * 2 * (y * z - w * x); H[8] += keep * (1 - 2 * (x * x + y * y));
       bestTurn(H, q);
+      // keeping the turn before bends the way a little too: it goes back to that of the points
+      straighten(q, way, now);
       // of the two quaternions of a turn the one near that of the frame before
       const near: Float64Array = before ?? out, o = before ? 4 * j : -1, side = o >= 0 ? q[0] * near[o] + q[1] * near[o + 1] + q[2] * near[o + 2] + q[3] * near[o + 3] : q[3], s = side < 0 ? -1 : 1;
       for (let c = 0; c < 4; c++) out[4 * j + c] = s * q[c];
@@ -169,6 +175,16 @@ function fitTurns(rest: ArrayLike<number>, n: number, list: readonly number[], p
     before = out;
     return out;
   });
+}
+/** Adds to a turn the least one that takes where it has `way` to the direction of `now`. */
+function straighten(q: Float64Array, way: Float64Array, now: Float64Array): void {
+  const is = new Float64Array(3);
+  turnInto(is, 0, way, 0, q);
+  const l = Math.sqrt((is[0] ** 2 + is[1] ** 2 + is[2] ** 2) * (now[0] ** 2 + now[1] ** 2 + now[2] ** 2));
+  if (!(l > 1e-18)) return;
+  const c = (is[0] * now[0] + is[1] * now[1] + is[2] * now[2]) / l, d = [(is[1] * now[2] - is[2] * now[1]) / l, (is[2] * now[0] - is[0] * now[2]) / l, (is[0] * now[1] - is[1] * now[0]) / l, 1 + c], n = Math.hypot(...d);
+  if (n < 1e-6) return;
+  q.set(multiplyQuats(d.map((v) => v / n), q));
 }
 /** From joint j to the next one, as it is turned. */
 function moveOn(at: Float64Array, places: Float64Array, j: number, turns: Float64Array): void {
@@ -192,8 +208,8 @@ function bestTurn(H: Float64Array, q: Float64Array): void {
   size = Math.sqrt(size) || 1;
   A = A.map((v) => v / size);
   for (let d = 0; d < 16; d += 5) A[d] += 1;
-  // squared ten times over: the greatest eigenvector is all that is left
-  for (let round = 0; round < 10; round++) {
+  // squared so often that the greatest eigenvector is all that is left, also where the next is nearly as great
+  for (let round = 0; round < 22; round++) {
     const B = new Array<number>(16).fill(0);
     let norm = 0;
     for (let i = 0; i < 4; i++) for (let j = 0; j < 4; j++) { let s = 0; for (let k = 0; k < 4; k++) s += A[4 * i + k] * A[4 * k + j]; B[4 * i + j] = s; norm = Math.max(norm, Math.abs(s)); }

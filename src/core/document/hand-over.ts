@@ -71,7 +71,7 @@ export type HandOverWish = z.input<typeof handOverSchema>;
 
 /** A name as the receiver wants it; always one that every file system takes. */
 export function nameFor(receiver: Pick<Receiver, 'naming'>, ...parts: string[]): string {
-  const plain = parts.filter(Boolean).join(' ').normalize('NFKD').replace(/[^A-Za-z0-9._ -]+/g, ' ').trim() || 'hair';
+  const plain = parts.filter(Boolean).join(' ').normalize('NFKD').replace(/[^A-Za-z0-9._ -]+/g, ' ').replace(/^[\s.]+|\s+$/g, '') || 'hair';
   if (receiver.naming === 'lower_case') return plain.toLowerCase().replace(/[^a-z0-9.]+/g, '_');
   if (receiver.naming === 'NoSpaces') return plain.split(/[^A-Za-z0-9.]+/).map((w) => w.charAt(0).toUpperCase() + w.slice(1)).join('');
   return plain.replace(/\s+/g, '-');
