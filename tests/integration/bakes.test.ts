@@ -10,9 +10,10 @@ import { measuresOf, meterOf } from '../../src/core/proof/take';
 import { planRun, SwayRun } from '../../src/core/sway/run';
 import { BakeRunner } from '../../src/server/bake-runner';
 import { BakeReader, bakeChunks, bakeMeasures, damageOf, deleteBake, getBake, mendBake, queueBake, type Bake } from '../../src/server/db/bakes';
-import { blobPieces } from '../../src/server/db/blobs';
+import { blobPieces, putBlob } from '../../src/server/db/blobs';
 import type { Db } from '../../src/server/db/connection';
 import { deleteExport, getExport, listReceivers, queueExport, setReceivers } from '../../src/server/db/exports';
+import { migrate, MIGRATIONS } from '../../src/server/db/migrations';
 import { cancelJob, hurryJob, pauseJob, resumeJob } from '../../src/server/db/queue';
 import { loadCharacter, saveGroom } from '../../src/server/db/records';
 import { sheetOfExport } from '../../src/server/export-sheet';
@@ -176,6 +177,24 @@ it('damaged frames are found and named, and only they are baked again, as they w
   expect(await damageOf(db, bake)).toEqual([]);
   expect(await blobs(bake.id)).toEqual(before);
 });
+
+it('frames that were stored one by one, by an earlier version, are brought along as they were', async () => {
+  const own = await testDatabase();
+  try {
+    const groom = await tubeGroomIn(own.db, 14), { id } = await queueBake(own.db, groom.id), step = MIGRATIONS.find((m) => m.name === '005-bakes')!, frames = Array.from({ length: 15 }, (_, f) => Float32Array.from({ length: 288 }, (_x, i) => Math.sin(f + i)));
+    await step.down(own.db);
+    await own.db('knex_migrations').where({ name: step.name }).delete();
+    await own.db('bakes').where({ id }).update({ state: 'done' });
+    for (const [f, points] of frames.entries()) await own.db('bake_frames').insert({ bake_id: id, frame: f, blob_id: await putBlob(own.db, new Uint8Array(points.buffer)), measures: JSON.stringify({ frame: f, stretch: 0, stretchGuide: -1, depth: 0.001 * f, depthGuide: 2, netUses: 0 }) });
+    await migrate(own.db);
+    const bake = await getBake(own.db, id), reader = await BakeReader.open(own.db, bake);
+    for (const [f, points] of frames.entries()) expect(await reader.sample(f)).toEqual(points);
+    expect((await bakeMeasures(own.db, id)).map((m) => m.depth)).toEqual(frames.map((_, f) => 0.001 * f));
+    expect([bake.solver, await damageOf(own.db, bake)]).toEqual([0, []]);
+    // of an earlier solver single frames are not baked again
+    await expect(mendBake(own.db, id)).rejects.toThrow(/earlier version of the solver/);
+  } finally { await own.stop(); }
+}, 60_000);
 
 describe('hand-over', () => {
   it('is written by the queue, with a sheet that says its checksums; goes with its bake', async () => {

@@ -5,16 +5,14 @@ import { z } from 'zod';
 import { planBake, stepsOf } from '../../core/bake/bake-plan';
 import { FrameFileError, unpackFrames, type PackedFrames } from '../../core/bake/frame-codec';
 import { loopReportSchema, type LoopReport } from '../../core/bake/loops';
-import { floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
 import { measuresSchema, motionKey, reportSchema, SOLVER_VERSION, type Measures, type Proof } from '../../core/document/proof';
 import type { GroomDocument } from '../../core/document/schema';
 import { settingsOf, type TakeSettings } from '../../core/document/take';
-import { FilledFrames } from '../../core/fill/filled-frames';
 import type { StartReport } from '../../core/sway/run';
 import type { BakeEvent, BakeResume } from '../bake-compute';
 import { DamagedBlobError, dropBlobs, getBlob, putBlob } from './blobs';
 import { holds, type JobState } from './queue';
-import { getAsset, getGroom, json, loadCharacter, newId, notFound, readDocument, UserError, type AssetInfo } from './records';
+import { getAsset, getGroom, json, newId, notFound, readDocument, UserError, type AssetInfo } from './records';
 
 const bakeRow = z.object({
   id: z.string(), groom_id: z.string(), asset_id: z.string(), motion_key: z.string(), document: z.string(), start_frame: z.number(), end_frame: z.number(), pre_roll: z.number(),
@@ -240,11 +238,4 @@ export async function mapsOf(db: Knex, document: GroomDocument): Promise<Record<
   const maps: Record<string, Uint8Array> = {};
   for (const [name, id] of Object.entries({ ...document.plot.maps, ...document.sway.maps })) { const bytes = id ? await getBlob(db, id) : null; if (bytes) maps[name] = bytes; }
   return maps;
-}
-/** The filled strands of a bake, ready to be computed frame by frame. */
-export async function openFilled(db: Knex, bake: Bake, count: number): Promise<FilledFrames> {
-  const { guides, plot } = bake.document, asset = await assetOfBake(db, bake);
-  const [planting, offsets, faces] = await Promise.all([guides?.planting, guides?.offsets, plot.faces].map((id) => (id ? getBlob(db, id) : null)));
-  if (!planting || !offsets || !faces) throw new UserError(409, 'notFilled', 'This bake has no plot to fill: it was made before its skin was chosen.');
-  return new FilledFrames({ document: bake.document, character: await loadCharacter(db, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(faces), count, maps: await mapsOf(db, bake.document) });
 }

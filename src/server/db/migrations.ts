@@ -7,7 +7,8 @@ import { getBlob, putBlob } from './blobs';
 interface Migration { name: string; up: (db: Knex) => Promise<void>; down: (db: Knex) => Promise<void> }
 
 const ID = 16;
-const MIGRATIONS: Migration[] = [
+/** For tests of a step by itself. */
+export const MIGRATIONS: Migration[] = [
   {
     name: '001-spine',
     up: async (db) => {
