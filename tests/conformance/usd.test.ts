@@ -6,7 +6,8 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeRandom } from '../../src/core/math/random';
 import { floatText, writeUsda } from '../../src/formats/usda';
 import { writeUsdc } from '../../src/formats/usdc';
-import type { CurveCache } from '../../src/formats/usd-curves';
+import { clipLayer } from '../../src/formats/usd-clips';
+import { CurveStage, type CurveCache } from '../../src/formats/usd-curves';
 import { readUsd, type UsdReading } from '../helpers/usd';
 
 const counts = [4, 7, 16, 5], total = 32, frames = [-2, -1, 0, 1, 2, 3], fps = 24;
@@ -82,6 +83,29 @@ for (const [form, write] of [['text', writeUsda], ['crate', writeUsdc]] as const
     await expect(bytesOf(write({ ...one, points: () => new Float32Array(9) }))).rejects.toThrow('frame 0: expected 4 points, got 3');
     await expect(bytesOf(write({ ...one, points: () => new Float32Array(12).fill(NaN) }))).rejects.toThrow(/no number/);
     await expect(bytesOf(write({ ...one, widths: new Float32Array(3), points: () => new Float32Array(12) }))).rejects.toThrow('widths: expected 4, got 3');
+  });
+});
+
+describe('a take in parts', () => {
+  it('every part holds its samples, and the layers that join them say where each is', async () => {
+    const stage = new CurveStage(cache), parts = [{ name: 'p.001.usdc', first: -2, last: 0 }, { name: 'p.002.usdc', first: 1, last: 3 }], { manifest, layer } = clipLayer(stage, 'p', parts);
+    for (const { name, first, last } of parts) {
+      const read = await readingOf(name, writeUsdc(cache, { first, last }));
+      for (const reader of ['independent', 'direct'] as const) {
+        const { times, values } = read[reader]['/Groom/_7_loose__hair_.points'].timeSamples!;
+        expect(times).toEqual(frames.filter((f) => f >= first && f <= last));
+        times.forEach((f, k) => near(values[k], points.get(f)!, 2e-7));
+      }
+      // velocities run on over the cut
+      near(read.direct['/Groom/_7_loose__hair_.velocities'].timeSamples!.values[0], Float32Array.from(points.get(first + 1)!, (v, i) => (first > -2 ? ((v - points.get(first - 1)![i]) * fps) / 2 : (v - points.get(first)![i]) * fps)), 2e-5);
+    }
+    async function* once(text: string): AsyncGenerator<string> { yield text; }
+    const root = await readingOf('p.usda', once(layer)), list = await readingOf('p.manifest.usda', once(manifest));
+    for (const text of ['./p.001.usdc', './p.002.usdc', './p.manifest.usda', '/Groom/_7_loose__hair_']) expect(root.layer).toContain(text);
+    expect(layer).toContain('double2[] active = [(-2, 0), (1, 1)]');
+    expect(layer).toContain('double2[] times = [(-2, -2), (0, 0), (1, 1), (3, 3)]');
+    near(root.direct['/Groom/_7_loose__hair_.widths'].default as number[], widths, 1e-9);
+    for (const line of ['point3f[] points', 'float3[] extent', 'vector3f[] velocities']) expect(list.layer).toContain(line);
   });
 });
 
