@@ -1,7 +1,7 @@
 /** Where this installation keeps its things, and under which ports. */
 import { createHash, randomBytes } from 'node:crypto';
 import { chmodSync, existsSync, mkdirSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { homedir } from 'node:os';
+import { availableParallelism, homedir } from 'node:os';
 import path from 'node:path';
 import { z } from 'zod';
 
@@ -15,8 +15,11 @@ export interface Places {
   host: string;
   port: number;
   dbPort: number;
+  /** Threads that compute a bake. */
+  bakeThreads: number;
 }
 
+const threadsSchema = z.coerce.number().int().min(1).max(64);
 const portSchema = z.coerce.number().int().min(1024).max(65535);
 
 export function readPlaces(env: Record<string, string | undefined> = process.env, root = process.cwd()): Places {
@@ -27,8 +30,10 @@ export function readPlaces(env: Record<string, string | undefined> = process.env
     if (!parsed.success) throw new Told(`${name} should be a port between 1024 and 65535, not “${env[name]}”.`);
     return parsed.data;
   };
+  const threads = threadsSchema.safeParse(env.FINE_COMB_BAKE_THREADS ?? Math.max(1, availableParallelism() - 1));
+  if (!threads.success) throw new Told(`FINE_COMB_BAKE_THREADS should be a number from 1 to 64, not “${env.FINE_COMB_BAKE_THREADS}”.`);
   return {
-    root, data,
+    root, data, bakeThreads: threads.data,
     // outside the repository, so that a copied or published checkout never carries the password
     secrets: path.join(config, `${createHash('sha256').update(data).digest('hex').slice(0, 16)}.json`),
     host: env.FINE_COMB_HOST ?? '127.0.0.1', port: port('FINE_COMB_PORT', 4310), dbPort: port('FINE_COMB_DB_PORT', 4311),

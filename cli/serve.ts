@@ -49,7 +49,7 @@ async function serve(demo: boolean): Promise<void> {
     db = openDatabase(serverEnv());
     await migrate(db);
     if (demo && (await seedDemo(db, { oda: castFile('oda'), bramble: castFile('bramble') }))) say('Made the demo production “Slack Water”.');
-    runner = new BakeRunner(db, path.join(places.root, 'dist/bake-thread.mjs'), { info: (t) => say(t), error: (t) => say(`bakes: ${t}`) });
+    runner = new BakeRunner(db, path.join(places.root, 'dist/bake-thread.mjs'), { info: (t) => say(t), error: (t) => say(`bakes: ${t}`) }, places.bakeThreads);
     void runner.loop();
 
     const log = openSync(path.join(places.data, 'pages.log'), 'a');

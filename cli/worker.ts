@@ -1,7 +1,7 @@
 /** `./comb worker`: bakes what waits in a database, on this machine or another; nothing but the database's address is needed. */
 import path from 'node:path';
 import { parseArgs } from 'node:util';
-import { BakeRunner, usualThreads } from '../src/server/bake-runner';
+import { BakeRunner } from '../src/server/bake-runner';
 import { openDatabase } from '../src/server/db/connection';
 import { serverEnv } from '../src/server/env';
 import { databasePassword, readPlaces, Told } from './places';
@@ -12,7 +12,7 @@ Without an address: the database of this installation, which must be running (./
 try {
   const { values, positionals } = parseArgs({ options: { threads: { type: 'string' }, help: { type: 'boolean' } }, allowPositionals: true });
   if (values.help || positionals.length > 1) { process.stdout.write(`${USAGE}\n`); process.exit(values.help ? 0 : 2); }
-  const threads = values.threads === undefined ? usualThreads() : Number(values.threads);
+  const threads = values.threads === undefined ? readPlaces().bakeThreads : Number(values.threads);
   if (!Number.isInteger(threads) || threads < 1 || threads > 64) throw new Told('--threads: a number from 1 to 64');
   const db = openDatabase(serverEnv(addressOf(positionals[0])));
   await db.raw('select 1').catch((cause: unknown) => { throw new Told(`The database does not answer: ${cause instanceof Error ? cause.message : String(cause)}`); });

@@ -1,7 +1,6 @@
 /**
  * Takes bakes and hand-overs from the queue in the database and has each carried out in a worker thread. A job is leased for a while and the lease renewed as it runs, so that another runner takes it over from one that died.
  */
-import { availableParallelism } from 'node:os';
 import path from 'node:path';
 import { Worker } from 'node:worker_threads';
 import { connectionOf, type Db } from './db/connection';
@@ -16,9 +15,6 @@ const BEAT_MS = 1_000;
 const IDLE_MS = 400;
 
 export interface RunnerLog { info: (text: string) => void; error: (text: string) => void }
-/** Threads that compute one bake: all cores but one, which is left for the pages. */
-export const usualThreads = (): number => Math.max(1, availableParallelism() - 1);
-
 /** A job was let go of: paused, cancelled, or the lease lost. */
 class LetGo extends Error { constructor(readonly how: 'lost' | 'cancel' | 'pause') { super(how); } }
 
@@ -27,7 +23,8 @@ export class BakeRunner {
   private stopping = false;
   private current: { queue: Queue; id: string; stop: () => void } | null = null;
 
-  constructor(private readonly db: Db, private readonly threadFile: string, private readonly log: RunnerLog, private readonly threads = usualThreads()) {}
+  /** `threads`: that compute one bake. */
+  constructor(private readonly db: Db, private readonly threadFile: string, private readonly log: RunnerLog, private readonly threads: number) {}
 
   /** Runs until `stop`. Errors of the database are waited out. */
   async loop(): Promise<void> {

@@ -149,5 +149,9 @@ describe('places', () => {
     rmSync(places.secrets);
     expect(() => databasePassword(places, true)).toThrow(/that file is gone/);
   });
-  it('a port that is no port is told', () => { expect(() => readPlaces({ FINE_COMB_PORT: '80' })).toThrow(/FINE_COMB_PORT should be a port/); });
+  it('a port that is no port is told, and threads that are none', () => {
+    expect(() => readPlaces({ FINE_COMB_PORT: '80' })).toThrow(/FINE_COMB_PORT should be a port/);
+    expect(() => readPlaces({ FINE_COMB_BAKE_THREADS: '0' })).toThrow(/FINE_COMB_BAKE_THREADS should be a number from 1 to 64/);
+    expect(readPlaces({ FINE_COMB_BAKE_THREADS: '3' }).bakeThreads).toBe(3);
+  });
 });
