@@ -6,7 +6,7 @@ import { Worker } from 'node:worker_threads';
 import { connectionOf, type Db } from './db/connection';
 import { getBlob } from './db/blobs';
 import { assetOfBake, getBake, resumeOf, storeBake, type Bake } from './db/bakes';
-import { beat, claim, endJob, freeDeadLeases, giveBack, newOwner, type Queue } from './db/queue';
+import { beat, claim, endJob, failOnce, freeDeadLeases, giveBack, newOwner, type Queue } from './db/queue';
 import type { SwayMap } from '../core/document/schema';
 import type { BakeEvent } from './bake-compute';
 import type { ThreadInput, ThreadMessage } from './bake-messages';
@@ -74,8 +74,7 @@ export class BakeRunner {
       }
       const message = cause instanceof Error ? cause.message : String(cause);
       this.log.error(`${id}: ${message}`);
-      // it is tried again, until it has been taken up as often as it may be; then the error stays with it
-      await endJob(this.db, queue, id, this.owner, 'queued', message);
+      await failOnce(this.db, queue, id, this.owner, message);
     } finally {
       clearInterval(timer);
       this.current = null;

@@ -69,7 +69,7 @@ function BakeRow({ bake: b, shown, first }: { bake: Bake; shown: boolean; first:
       {(going || b.state === 'paused') && <div className="mt-0.5 flex items-center gap-2"><div className="h-1 flex-1 rounded bg-edge"><div className="h-full rounded bg-copper" style={{ width: `${Math.min(100, (b.stepsDone / b.steps) * 100)}%` }} /></div><span className="num text-faint">{b.stepsDone}/{b.steps}{b.state === 'running' && timeLeft(b)}</span></div>}
       {stale.length > 0 && <p data-testid="stale" className="text-[12px] leading-snug text-copper">Out of date: {stale.join(', ')}.</p>}
       {shown && b.state === 'done' && <p className="text-[12px] leading-snug text-faint">{b.errorMm > 0 ? `To ${b.errorMm} mm` : 'Every bit'}: <span className="num">{bytesText(b.bytes)}</span> of <span className="num">{bytesText(plainBytes(b))}</span>.{b.loop && <> {b.loop.repeats ? 'Repeats' : 'Does not repeat'} after <span className="num">{b.loop.rounds}</span> round{b.loop.rounds === 1 ? '' : 's'} (<span className="num">{(1000 * (b.loop.distances[b.loop.rounds - 1] ?? 0)).toFixed(2)} mm</span>); seam <span className="num">{(1000 * b.loop.before.gap).toFixed(2)}</span> → <span className="num">{(1000 * b.loop.after.gap).toFixed(2)} mm</span>.</>}</p>}
-      {b.message && <p className={`text-[12px] leading-snug ${b.state === 'failed' ? 'text-trouble' : 'text-faint'}`}>{b.state === 'queued' && b.attempts > 0 ? `Tried ${b.attempts === 1 ? 'once' : `${b.attempts} times`}: ` : ''}{b.message}</p>}
+      {b.message && <p className={`text-[12px] leading-snug ${b.state === 'failed' ? 'text-trouble' : 'text-faint'}`}>{b.state === 'queued' && b.attempts > 0 ? `Failed ${b.attempts === 1 ? 'once' : `${b.attempts} times`}: ` : ''}{b.message}</p>}
     </li>
   );
 }

@@ -11,7 +11,7 @@ import { settingsOf, type TakeSettings } from '../../core/document/take';
 import type { StartReport } from '../../core/sway/run';
 import type { BakeEvent, BakeResume } from '../bake-compute';
 import { DamagedBlobError, dropBlobs, getBlob, putBlob } from './blobs';
-import { holds, type JobState } from './queue';
+import { failuresOf, holds, type JobState } from './queue';
 import { getAsset, getGroom, json, newId, notFound, readDocument, UserError, type AssetInfo } from './records';
 
 const bakeRow = z.object({
@@ -36,7 +36,7 @@ function toBake(row: unknown): Bake {
   return {
     id: r.id, groomId: r.groom_id, assetId: r.asset_id, motionKey: r.motion_key, startFrame: r.start_frame, endFrame: r.end_frame, preRoll: r.pre_roll,
     guideCount: document.guides?.count ?? 0, pointCount: document.guides?.pointCount ?? 0, samples: document.bake.samples, errorMm: document.bake.errorMm, fps: document.shot.fps,
-    state: r.state, wanted: r.state !== 'running' ? null : r.cancel_wanted ? 'cancel' : r.pause_wanted ? 'pause' : null, stepsDone: r.steps_done, steps: Math.max(1, r.steps), message: r.message, attempts: r.attempts, priority: r.priority,
+    state: r.state, wanted: r.state !== 'running' ? null : r.cancel_wanted ? 'cancel' : r.pause_wanted ? 'pause' : null, stepsDone: r.steps_done, steps: Math.max(1, r.steps), message: r.message, attempts: failuresOf(r.attempts), priority: r.priority,
     report: r.report ? reportSchema.parse(JSON.parse(r.report)) : null, loop: r.loop_report ? loopReportSchema.parse(JSON.parse(r.loop_report)) : null,
     settings: settingsOf(document), solver: r.solver, bytes: r.bytes,
     createdAt: r.created_at.toISOString(), startedAt: r.started_at?.toISOString() ?? null, finishedAt: r.finished_at?.toISOString() ?? null, document,

@@ -10,8 +10,11 @@ import type { Knex } from 'knex';
 export type Queue = 'bakes' | 'exports';
 export type JobState = 'queued' | 'running' | 'done' | 'failed' | 'cancelled' | 'paused';
 export const LEASE_SECONDS = 20;
-/** Tries of which none stored anything new. */
-export const MOST_ATTEMPTS = 3;
+/**
+ * Tries are counted from the last time something new was stored. One whose worker was killed from outside tells nothing of the job and counts one; one that
+ * ended with an error, the worker alive, counts `FAILURE` in all: three of those, or twelve silent ends, and the job stops.
+ */
+export const FAILURE = 4, MOST_ATTEMPTS = 12;
 
 const now = (db: Knex): Knex.Raw => db.raw('utc_timestamp(3)');
 const leaseEnd = (db: Knex): Knex.Raw => db.raw('utc_timestamp(3) + interval ? second', [LEASE_SECONDS]);
@@ -62,6 +65,10 @@ export async function endJob(db: Knex, queue: Queue, id: string, owner: string, 
   const over = state === 'done' || state === 'failed' || state === 'cancelled';
   await db(queue).where({ id, lease_owner: owner, state: 'running' }).update({ ...more, state, message, finished_at: over ? now(db) : null, lease_owner: null, lease_until: null });
 }
+/** A try ended with an error: the job is tried again, until it has failed too often. */
+export const failOnce = (db: Knex, queue: Queue, id: string, owner: string, message: string): Promise<void> => endJob(db, queue, id, owner, 'queued', message, { attempts: db.raw('attempts + ?', [FAILURE - 1]) });
+/** Errors a job has ended with, of so many counted tries. */
+export const failuresOf = (attempts: number): number => Math.floor(attempts / FAILURE);
 /** Gives a job back as if it had not been taken. */
 export const giveBack = (db: Knex, queue: Queue, id: string, owner: string): Promise<void> => endJob(db, queue, id, owner, 'queued', null, { attempts: db.raw('greatest(attempts, 1) - 1') });
 
