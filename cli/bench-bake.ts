@@ -90,7 +90,9 @@ try {
 
   // thirty kills of the worker, the runner in this process, and the database
   const plain = (await queueBake(db, groomId)).id;
+  const began = performance.now();
   { const w = worker(); await ended(plain); w.kill('SIGTERM'); await pause(500); }
+  const whole = performance.now() - began;
   const random = makeRandom(11), wanted = (await bakeChunks(db, plain)).map((c) => c.blob).join();
   let kills = 0, bakes = 0, same = 0;
   while (kills < 30) {
@@ -98,7 +100,8 @@ try {
     bakes++;
     for (let done = false; !done;) {
       const w = worker(), gone = new Promise<void>((r) => { w.once('exit', () => r()); });
-      await pause(600 + 2200 * random());
+      // anywhere between its start and its end
+      await pause(whole * random());
       if (kills % 5 === 4) {
         // the database itself, with whatever it was writing
         database.process.kill('SIGKILL');
