@@ -19,7 +19,7 @@ export function MoviePart() {
     const port = viewport.current;
     if (!port) return;
     const { saveMovie } = await import('../view/movie'), width = 2 * Math.round((height * port.aspect) / 2), title = `${session.groom.character.name}, ${session.groom.name}, ${name}`;
-    const told = await saveMovie(port, { as, from: shot.start, to: shot.end, fps: shot.fps, width, height, strands, fine, turntable, words: words ? title : null }, title);
+    const told = await saveMovie(port.stills, { as, from: shot.start, to: shot.end, fps: shot.fps, width, height, strands, fine, turntable, words: words ? title : null }, title);
     if (told) toast.success(told);
   };
   return (
@@ -30,7 +30,7 @@ export function MoviePart() {
       <NumberField testId="movie-fine" parameter={FINE} value={fine} onChange={setFine} onCommit={none} />
       <Toggle label="Turntable" help="Turned round once over the range." checked={turntable} onChange={setTurntable} />
       <Toggle label="Frame and name burnt in" help="At the foot of every frame." checked={words} onChange={setWords} />
-      {movie ? <div className="mt-1 flex items-center gap-2"><Button onClick={() => viewport.current?.stopStill()}>Stop</Button><progress aria-label="Drawing the movie" value={movie.share} max={1} className="h-1.5 flex-1" /><span className="num text-faint">{movie.frame}</span></div>
+      {movie ? <div className="mt-1 flex items-center gap-2"><Button onClick={() => viewport.current?.stills.stop()}>Stop</Button><progress aria-label="Drawing the movie" value={movie.share} max={1} className="h-1.5 flex-1" /><span className="num text-faint">{movie.frame}</span></div>
         : <div className="mt-1"><Button data-testid="save-movie" onClick={() => trying(save())}><Film size={13} />Save the movie</Button></div>}
       <Note>As the view looks at it{view ? '' : ' now'}: turn it before you begin.</Note>
     </Fold>

@@ -2,7 +2,7 @@
 import { zipSync } from 'fflate';
 import { BufferTarget, CanvasSource, canEncodeVideo, Output, WebMOutputFormat } from 'mediabunny';
 import { fileNameOf, saveFile } from '../state/save-file';
-import type { Viewport } from './viewport';
+import type { Stills } from './stills';
 
 export interface MovieWish {
   as: 'webm' | 'png';
@@ -19,7 +19,7 @@ export interface MovieWish {
 const CODECS = ['vp9', 'vp8', 'av1'] as const;
 
 /** What was saved, in words; '' where it was stopped. */
-export async function saveMovie(viewport: Viewport, wish: MovieWish, name: string): Promise<string> {
+export async function saveMovie(stills: Stills, wish: MovieWish, name: string): Promise<string> {
   const { width, height, fps } = wish, sheet = document.createElement('canvas'), to = (sheet.width = width, sheet.height = height, sheet.getContext('2d')!), frames = Array.from({ length: wish.to - wish.from + 1 }, (_, k) => wish.from + k);
   const put = (canvas: HTMLCanvasElement, frame: number): void => {
     to.drawImage(canvas, 0, 0);
@@ -37,7 +37,7 @@ export async function saveMovie(viewport: Viewport, wish: MovieWish, name: strin
   };
   if (wish.as === 'png') {
     const files: Record<string, Uint8Array> = {};
-    const whole = await viewport.film({ ...wish, frames }, async (canvas, frame) => { put(canvas, frame); const blob = await new Promise<Blob | null>((r) => { sheet.toBlob(r, 'image/png'); }); if (!blob) throw new Error('A frame could not be written.'); files[`${fileNameOf(name)}.${String(frame).padStart(5, '0')}.png`] = new Uint8Array(await blob.arrayBuffer()); });
+    const whole = await stills.film({ ...wish, frames }, async (canvas, frame) => { put(canvas, frame); const blob = await new Promise<Blob | null>((r) => { sheet.toBlob(r, 'image/png'); }); if (!blob) throw new Error('A frame could not be written.'); files[`${fileNameOf(name)}.${String(frame).padStart(5, '0')}.png`] = new Uint8Array(await blob.arrayBuffer()); });
     if (!whole) return '';
     const zip = zipSync(files, { level: 0 });
     saveFile(zip, `${fileNameOf(name)}-frames.zip`, 'application/zip');
@@ -48,7 +48,7 @@ export async function saveMovie(viewport: Viewport, wish: MovieWish, name: strin
   const output = new Output({ format: new WebMOutputFormat(), target: new BufferTarget() }), source = new CanvasSource(sheet, { codec, bitrate: bitrateOf(wish) });
   output.addVideoTrack(source, { frameRate: fps });
   await output.start();
-  const whole = await viewport.film({ ...wish, frames }, async (canvas, frame, k) => { put(canvas, frame); await source.add(k / fps, 1 / fps); });
+  const whole = await stills.film({ ...wish, frames }, async (canvas, frame, k) => { put(canvas, frame); await source.add(k / fps, 1 / fps); });
   if (!whole) { await output.cancel(); return ''; }
   await output.finalize();
   const bytes = new Uint8Array(output.target.buffer!);

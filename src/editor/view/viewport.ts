@@ -12,7 +12,6 @@ import { clipTime, poseCharacter, skinPositions } from '../../core/mesh/characte
 import { OF_STRAND, STRAND_NUMBERS } from '../../core/proof/strand-meter';
 import { SkinGrid } from '../../core/groom/skin-grid';
 import type { MapName } from '../state/plant-desk';
-import { fileNameOf, saveFile } from '../state/save-file';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
 import { CardView } from './card-view';
@@ -20,13 +19,12 @@ import { CharacterView } from './character-view';
 import { HairRenderer } from './hair-renderer';
 import { lightsOf } from './lights';
 import { Overlays, setSegments } from './overlays';
+import { BACKDROP, canvasOf, jitter, Stills } from './stills';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
 const STILL_FRAMES = 20;
 /** Strands of a twentieth of a pixel and more are all drawn. */
 const FAR_SHARE = 20;
-/** Frames of a still that is saved. */
-const FINE_FRAMES = 32;
 /** ms of a turn of the turntable. */
 const TURN_MS = 12_000;
 /** A picture that has not changed for so long is drawn with all its strands. */
@@ -42,13 +40,6 @@ const SMALL_FRAMES = 4, TINY = 160;
 const RAMP = Float32Array.from(Array.from({ length: 256 }, (_, k) => new THREE.Color(interpolateCividis(k / 255)).toArray()).flat());
 /** The take that is shown, and the one that is laid over; linear RGB. Apart in lightness too. */
 const MARKS: readonly [number, number, number][] = [[0.85, 0.33, 0.1], [0.1, 0.42, 0.62]];
-const BACKDROP = new THREE.Color(0.185, 0.18, 0.175);
-
-/** Offset of the n-th frame within a pixel. Source: Halton sequence, bases 2 and 3. */
-function jitter(n: number): [number, number] {
-  const radical = (i: number, b: number): number => { let f = 1, r = 0; for (; i > 0; i = Math.floor(i / b)) { f /= b; r += f * (i % b); } return r; };
-  return [radical(n + 1, 2) - 0.5, radical(n + 1, 3) - 0.5];
-}
 
 /** Texels of a map that are drawn one by one. */
 const MOST_TEXELS_SHOWN = 500_000;
@@ -100,12 +91,21 @@ export class Viewport {
   settled = false;
   stillFrames = STILL_FRAMES;
 
+  /** Stills and movies of what is seen. */
+  readonly stills: Stills;
+  /** Width of the view for its height. */
+  get aspect(): number { return this.width / this.height; }
+
   constructor(canvas: HTMLCanvasElement, private readonly session: Session) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: false, preserveDrawingBuffer: true });
     this.renderer.outputColorSpace = THREE.LinearSRGBColorSpace;
     this.renderer.autoClear = false;
     this.renderer.setPixelRatio(1);
     this.hair = new HairRenderer(this.renderer, RAMP);
+    this.stills = new Stills(this.renderer, this.hair, this.scene, this.camera, {
+      size: () => [this.width, this.height], mirrored: () => this.mirrored, hairShown: () => this.hairShown, floor: () => this.floor, controls: () => this.controls, session: this.session,
+      refresh: () => this.refresh(false), again: () => { this.dirty = true; this.touch(); },
+    });
     session.takes.pause = (on) => { this.held = on; };
     session.onLook = (guide) => this.lookAt(guide);
     session.takes.picture = (points, frame, width, height) => this.picture(points, frame, width, height);
@@ -550,7 +550,7 @@ export class Viewport {
 
   private loop = (): void => {
     this.handle = requestAnimationFrame(this.loop);
-    if (this.stillJob) { this.drawStill(this.stillJob); return; }
+    if (this.stills.draw()) return;
     this.play();
     if (this.held) return;
     const now = performance.now();
@@ -594,97 +594,6 @@ export class Viewport {
   }
   private turnedAt: number | null = null;
 
-  // ---------------------------------------------------------------- stills
-
-  private stillJob: { width: number; height: number; clear: boolean; frame: number; frames: number; main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget; done: (pixels: Uint8Array | null) => void } | null = null;
-  /** Draws what is seen at another size, frame by frame until it is fine, and saves it as a PNG; what was saved in words, or '' where it was stopped. */
-  async saveStill({ clear, scale, strands }: { clear: boolean; scale: number; strands: number | null }, name: string): Promise<string> {
-    const most = this.renderer.capabilities.maxTextureSize, fit = Math.min(scale, most / this.width, most / this.height), width = Math.round(this.width * fit), height = Math.round(this.height * fit);
-    const told = await this.withStrands(strands, async () => {
-      this.refresh(false);
-      const canvas = await this.fineCanvas(width, height, clear, FINE_FRAMES);
-      if (!canvas) return STOPPED;
-      const blob = await new Promise<Blob | null>((r) => { canvas.toBlob(r, 'image/png'); });
-      if (!blob) throw new Error('The picture could not be written: it may be too large for this browser. Choose a smaller one.');
-      saveFile(blob, `${fileNameOf(name)}.png`);
-      return `${width} × ${height} pixels, ${this.hair.strandCount.toLocaleString('en')} strands, ${(blob.size / 1e6).toFixed(1)} MB${fit < scale ? '; as large as this graphics card draws' : ''}.`;
-    });
-    return told === STOPPED ? '' : told;
-  }
-  /** Width of the view for its height. */
-  get aspect(): number { return this.width / this.height; }
-  /** What is seen in frame after frame, turned round once over all of them where that is wanted; `take` gets each. False where it was stopped. */
-  async film({ frames, width, height, strands, fine, turntable }: { frames: readonly number[]; width: number; height: number; strands: number | null; fine: number; turntable: boolean }, take: (canvas: HTMLCanvasElement, frame: number, k: number) => Promise<void>): Promise<boolean> {
-    const before = { frame: useEditor.getState().frame, place: this.camera.position.clone() };
-    const whole = await this.withStrands(strands, async () => {
-      for (const [k, frame] of frames.entries()) {
-        useEditor.setState({ frame, movie: { share: k / frames.length, frame } });
-        if (turntable) { this.camera.position.copy(this.controls.target).add(before.place.clone().sub(this.controls.target).applyAxisAngle(new THREE.Vector3(0, 1, 0), (2 * Math.PI * k) / frames.length)); this.controls.update(); }
-        this.session.setFrame(frame);
-        this.refresh(false);
-        const canvas = await this.fineCanvas(width, height, false, fine);
-        if (!canvas) return STOPPED;
-        await take(canvas, frame, k);
-      }
-      return '';
-    }, () => { this.camera.position.copy(before.place); this.controls.update(); useEditor.setState({ frame: before.frame, movie: null }); });
-    return whole === '';
-  }
-  /** Holds the view while something is drawn of it with so many strands. */
-  private async withStrands(strands: number | null, work: () => Promise<string>, after: () => void = () => undefined): Promise<string> {
-    if (useEditor.getState().still !== null) throw new Error('A still or a movie is being drawn already.');
-    useEditor.setState({ still: 0, stillStrands: strands, light: { ...useEditor.getState().light, turning: false }, playing: false });
-    try {
-      await this.until(() => !useEditor.getState().filling && (strands === null || useEditor.getState().still === null || (this.session.filled?.strands.count ?? 0) > 0));
-      return useEditor.getState().still === null ? STOPPED : await work();
-    } finally {
-      this.stillJob = null;
-      useEditor.setState({ still: null, stillStrands: null });
-      after();
-      this.dirty = true;
-      this.touch();
-    }
-  }
-  /** What is seen now, drawn so many times over; null where it was stopped. */
-  private async fineCanvas(width: number, height: number, clear: boolean, frames: number): Promise<HTMLCanvasElement | null> {
-    if (useEditor.getState().still === null) return null;
-    const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
-    const targets = { main: make(true, THREE.HalfFloatType), a: make(false, THREE.FloatType), b: make(false, THREE.FloatType) }, aspect = this.camera.aspect;
-    this.camera.aspect = width / height;
-    this.camera.updateProjectionMatrix();
-    const pixels = await new Promise<Uint8Array | null>((done) => { this.stillJob = { width, height, clear, frame: 0, frames, ...targets, done }; });
-    for (const t of Object.values(targets)) t.dispose();
-    this.camera.aspect = aspect;
-    this.camera.updateProjectionMatrix();
-    return pixels && canvasOf(pixels, width, height);
-  }
-  stopStill(): void { const job = this.stillJob; this.stillJob = null; useEditor.setState({ still: null, stillStrands: null }); job?.done(null); }
-  private async until(there: () => boolean): Promise<void> { do await new Promise((r) => { setTimeout(r, 60); }); while (!there()); }
-  private drawStill(job: NonNullable<Viewport['stillJob']>): void {
-    const { camera, renderer } = this, [jx, jy] = job.frame === 0 ? [0, 0] : jitter(job.frame), floor = this.floor.visible;
-    camera.setViewOffset(job.width, job.height, jx, jy, job.width, job.height);
-    camera.updateMatrixWorld();
-    this.hair.prepare(camera, job.height, job.frame, this.hairShown);
-    this.floor.visible = floor && !job.clear;
-    renderer.setRenderTarget(job.main);
-    renderer.setClearColor(job.clear ? 0 : BACKDROP, job.clear ? 0 : 1);
-    renderer.clear();
-    renderer.render(this.scene, camera);
-    this.floor.visible = floor;
-    this.hair.pass(this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: job.a.texture, tNew: job.main.texture, uShare: 1 / (job.frame + 1) }), job.b);
-    [job.a, job.b] = [job.b, job.a];
-    job.frame++;
-    useEditor.setState({ still: job.frame / job.frames });
-    if (job.frame < job.frames) return;
-    const out = new THREE.WebGLRenderTarget(job.width, job.height, { depthBuffer: false }), pixels = new Uint8Array(4 * job.width * job.height);
-    this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: job.a.texture, uMirrored: this.mirrored ? 1 : 0 }), out);
-    renderer.readRenderTargetPixels(out, 0, 0, job.width, job.height, pixels);
-    out.dispose();
-    camera.clearViewOffset();
-    this.stillJob = null;
-    job.done(pixels);
-  }
-
   private draw(): void {
     const { targets, camera } = this;
     if (!targets) return;
@@ -727,7 +636,7 @@ export class Viewport {
   /** A small picture of the hair in a frame as these guides have it, as the view looks at it; null where there is no hair. */
   private picture(points: Float32Array, frame: number, width: number, height: number): HTMLCanvasElement | null {
     const { session, camera, renderer } = this, { guides, filled, character } = session, state = useEditor.getState(), document_ = state.history?.document;
-    if (!document_ || !guides || !filled || points.length !== guides.offsets.length || this.stillJob) return null;
+    if (!document_ || !guides || !filled || points.length !== guides.offsets.length || this.stills.busy) return null;
     const { shot } = document_, clip = session.clip, pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0), skin = new Float64Array(session.skin.length), motions = new Float64Array(7 * guides.planting.faces.length), local = new Float32Array(points.length);
     skinPositions(character, session.mesh, pose, skin);
     rootMotionsInto(motions, guides.planting, guides.frames, skin, session.mesh.triangles);
@@ -802,18 +711,6 @@ export class Viewport {
 
   /** For tests: hair nodes as the GPU has them. */
   readNodes(): Float32Array { return this.hair.readNodes(); }
-}
-
-/** Said by work that somebody stopped. */
-const STOPPED = 'stopped';
-/** Pixels as they are read (the last row first) on a canvas. */
-function canvasOf(pixels: Uint8Array, width: number, height: number): HTMLCanvasElement {
-  const canvas = document.createElement('canvas'), image = new ImageData(width, height);
-  canvas.width = width;
-  canvas.height = height;
-  for (let y = 0; y < height; y++) image.data.set(pixels.subarray(4 * width * (height - 1 - y), 4 * width * (height - y)), 4 * width * y);
-  canvas.getContext('2d')!.putImageData(image, 0, 0);
-  return canvas;
 }
 
 function guideSegments(points: ArrayLike<number>, pointCount: number, which?: (guide: number) => boolean): Float32Array {
