@@ -124,7 +124,7 @@ try {
   figure('kills of worker and database', kills); figure('bakes among them', bakes); figure('of those the same to the byte', same);
 
   // a large hand-over, and what the process that writes it holds
-  const count = SHORT ? 2000 : 40_000, made = await queueExport(db, plain, handOverSchema.parse({ format: 'usdc', what: 'filled', count, receiver: USUAL_RECEIVERS[0] })), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), { info: () => undefined, error: console.error }, 1), loop = runner.loop();
+  const count = SHORT ? 2000 : 100_000, made = await queueExport(db, plain, handOverSchema.parse({ format: 'usdc', what: 'filled', count, receiver: USUAL_RECEIVERS[0] })), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), { info: () => undefined, error: console.error }, 1), loop = runner.loop();
   let most = 0;
   const watch = setInterval(() => { most = Math.max(most, process.memoryUsage().rss); }, 50), before = process.memoryUsage().rss, t = performance.now();
   for (;;) { const { state, message } = await getExport(db, made.id); if (state === 'done') break; if (state === 'failed') throw new Error(message ?? ''); await pause(200); }

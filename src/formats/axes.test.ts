@@ -21,13 +21,8 @@ describe('axes of receivers', () => {
     // up is up, and a unit is a unit
     expect([...axes.places([0, 2, 0], new Float64Array(3))]).toEqual(choice.up === 'y' ? [0, 200, 0].map((v) => (v === 0 ? expect.closeTo(0) : v)) : [expect.closeTo(0), expect.closeTo(0), 200]);
     expect([...axes.winding(Uint16Array.of(1, 2, 3))]).toEqual(choice.hand === 'left' ? [1, 3, 2] : [1, 2, 3]);
-    // a turn and a move as one matrix do as they do alone
-    const m = new Float64Array(16), a = [0, 1, 0, 0, -1, 0, 0, 0, 0, 0, 1, 0, 0.3, 0.5, -0.2, 1], p = [0.1, 0.2, 0.7];
-    axes.matrix(a, m);
-    const at = [0, 1, 2].map((r) => a[r] * p[0] + a[4 + r] * p[1] + a[8 + r] * p[2] + a[12 + r]), q = axes.places(p, new Float64Array(3));
-    axes.places(at, new Float64Array(3)).forEach((x, r) => expect(m[r] * q[0] + m[4 + r] * q[1] + m[8 + r] * q[2] + m[12 + r]).toBeCloseTo(x, 9));
   });
-  it('ours are left as they are', () => { expect(new Axes().isOurs).toBe(true); expect([...new Axes().places([1, 2, 3], new Float32Array(3))]).toEqual([1, 2, 3]); });
+  it('ours are left as they are', () => { expect([...new Axes().places([1, 2, 3], new Float32Array(3))]).toEqual([1, 2, 3]); });
 });
 
 describe('springs', () => {

@@ -30,7 +30,6 @@ export class Axes {
     this.sign = choice.hand === 'left' ? -1 : 1;
     this.scale = 1 / choice.metres;
   }
-  get isOurs(): boolean { return this.choice.up === 'y' && this.choice.hand === 'right' && this.choice.metres === 1; }
   /** Directions (3 × n), without the unit; `out` may be `v`. */
   directions<T extends Float32Array | Float64Array>(v: ArrayLike<number>, out: T, scale = 1): T {
     const [[a, sa], [b, sb], [c, sc]] = this.turn;
@@ -57,13 +56,5 @@ export class Axes {
     const out = corners.slice() as T;
     for (let k = 0; k < out.length; k += 3) { out[k + 1] = corners[k + 2]; out[k + 2] = corners[k + 1]; }
     return out;
-  }
-  /** A rigid or affine motion (16 numbers, columns): M A M⁻¹, its translation in the receiver's units. */
-  matrix(m: ArrayLike<number>, out: Float64Array | Float32Array): void {
-    const t = this.turn, r = (i: number, j: number): number => m[4 * t[j][0] + t[i][0]] * t[i][1] * t[j][1];
-    const move = t.map(([from, s]) => s * m[12 + from] * this.scale), rows = [0, 1, 2].map((i) => [0, 1, 2].map((j) => r(i, j)));
-    for (let j = 0; j < 3; j++) { for (let i = 0; i < 3; i++) out[4 * j + i] = rows[i][j]; out[4 * j + 3] = m[4 * j + 3]; }
-    for (let i = 0; i < 3; i++) out[12 + i] = move[i];
-    out[15] = m[15];
   }
 }

@@ -163,7 +163,7 @@ async function* chained(baked: Baked, wish: HandOver, base: string, frames: Fram
   const world: Float32Array[] = [], seen: Float32Array[] = [], poses: Pose[] = [], motion = new Float64Array(7);
   for (const frame of frames.list) {
     const points = await between.at(frame), pose = view.poseAt(frame), local = new Float32Array(points.length), inverses = new Map<number, Float64Array>();
-    for (const c of names) { rigidInto(motion, rest, pose, c); inverses.set(c, motion.slice()); }
+    for (const c of names) { rigidMotionInto(motion, 0, rest, pose, c); inverses.set(c, motion.slice()); }
     for (let g = 0; g < view.guides; g++) { const m = inverses.get(carriers[g])!, back = [-m[0], -m[1], -m[2], m[3]], v = new Float64Array(3); for (let p = 3 * g * n; p < 3 * (g + 1) * n; p += 3) { for (let c = 0; c < 3; c++) v[c] = points[p + c] - m[4 + c]; turnInto(local, p, v, 0, back); } }
     world.push(points);
     seen.push(local);
@@ -176,7 +176,7 @@ async function* chained(baked: Baked, wish: HandOver, base: string, frames: Fram
   report.reductions.push({ name: `${set.joints} joints in ${set.chains.length} chains`, of: 'all points of all guides', figures: set.error, counts: 'guide' });
   const tracks = names.map((c): CarrierTrack => {
     const stand = placeOf(rest, 16 * c), at = new Float64Array(3);
-    return { name: character.nodes[c]?.name || 'root', rest: stand, frames: poses.map((pose) => { rigidInto(motion, rest, pose, c); moveInto(at, 0, stand.place, 0, motion); return { rotation: multiplyQuats(motion, stand.rotation), place: [at[0], at[1], at[2]], scale: stand.scale }; }) };
+    return { name: character.nodes[c]?.name || 'root', rest: stand, frames: poses.map((pose) => { rigidMotionInto(motion, 0, rest, pose, c); moveInto(at, 0, stand.place, 0, motion); return { rotation: multiplyQuats(motion, stand.rotation), place: [at[0], at[1], at[2]], scale: stand.scale }; }) };
   });
   for (const part of partsOf(set, receiver.jointLimit)) for (const [level, mesh] of levels.entries()) {
     const bonds = (v: number): { guide: number; share: number; weight: number }[] => motions[level].bondsOf(v).map(({ point, weight }) => ({ guide: Math.floor(point / n), share: (point % n) / (n - 1), weight }));
@@ -191,8 +191,6 @@ async function* chained(baked: Baked, wish: HandOver, base: string, frames: Fram
   }
   if (format === 'springs') report.notes.push(`Stiffness, drag and gravity of every joint come from the groom’s own settings at a step of 1/60 s.${document.sway.calmStart ? ' The groom is at rest under gravity, so the springs have none.' : ''}`);
 }
-/** Rigid motion of a node from the rest pose; nothing moves what hangs on nothing. */
-function rigidInto(out: Float64Array, rest: Pose, pose: Pose, node: number): void { if (node >= 0) rigidMotionInto(out, 0, rest, pose, node); else out.set([0, 0, 0, 1, 0, 0, 0]); }
 
 /** Chains in parts of so many joints at most, those of one carrier together. */
 function partsOf({ chains }: ChainSet, limit: number): { chains: number[]; number: number; of: number }[] {
@@ -219,7 +217,7 @@ function cardError(view: BakedView, motion: CardMotion, triangles: Uint32Array, 
   list.forEach((frame, f) => {
     posed.at(frame, guides[f], motion, full);
     set.chains.forEach((c, k) => jointPlaces(c, c.turns[f], places[k]));
-    const moves = set.chains.map((c) => { rigidInto(rigid, rest, poses[f], c.carrier); return rigid.slice(); });
+    const moves = set.chains.map((c) => { rigidMotionInto(rigid, 0, rest, poses[f], c.carrier); return rigid.slice(); });
     for (const v of used) {
       let x = 0, y = 0, z = 0;
       for (const { chain, joint, weight } of weights.get(v)!) {

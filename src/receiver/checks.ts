@@ -22,7 +22,7 @@ const ON_SKIN = { curves: 0.002, cards: 0.015 }, SLIPS = { curves: 0.001, cards:
 const LOOKS = 5;
 
 export async function check(received: Received, figure: Figure | null, reference: Reference, told: Told, files: readonly { name: string; bytes: ArrayBuffer }[], shotFps: number): Promise<{ checks: Check[]; against: Figures | null }> {
-  const checks: Check[] = [], { frames } = told, wantedSeconds = told.still ? 0 : (frames.count / frames.samples - 1 / (frames.samples === 1 ? 1 : frames.samples)) / frames.fps, curves = received.kind === 'curves';
+  const checks: Check[] = [], { frames } = told, wantedSeconds = told.still ? 0 : (frames.count - 1) / frames.samples / frames.fps, curves = received.kind === 'curves';
   let wrong = 0;
   for (const f of told.sizes) { const own = files.find((x) => x.name === f.name), hash = own && [...new Uint8Array(await crypto.subtle.digest('SHA-256', own.bytes))].map((b) => b.toString(16).padStart(2, '0')).join(''); if (own?.bytes.byteLength !== f.size || hash !== f.sha256) wrong++; }
   checks.push({ name: 'Files are those of the sheet, to the byte', passes: wrong === 0, figure: wrong === 0 ? `${told.sizes.length} of ${told.sizes.length}` : `${wrong} differ`, wanted: 'all' });

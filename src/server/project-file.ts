@@ -22,7 +22,7 @@ import type { ZipEntry } from './zip-stream';
 export const PROJECT_KIND = 'Fine Comb project', PROJECT_VERSION = 1;
 /** What is taken at most. */
 export const MOST_PROJECT_MB = 4096;
-const text = z.string(), id = z.string().regex(/^[0-9a-f]{1,16}$|^[\w-]{1,16}$/), blob = z.string().regex(/^[0-9a-f]{64}$/), time = z.iso.datetime(), whole = z.number().int();
+const text = z.string(), id = z.string().regex(/^[\w-]{1,16}$/), blob = z.string().regex(/^[0-9a-f]{64}$/), time = z.iso.datetime(), whole = z.number().int();
 const projectSchema = z.object({
   kind: z.literal(PROJECT_KIND), version: whole,
   production: z.object({ name: text.max(200), limits: text.nullable() }),

@@ -1,7 +1,7 @@
 /** A bake as what is handed over sees it: its frames, and how skin and guides stand in them. */
 import type { GroomDocument } from '../document/schema';
 import { placeGuides, restFrames, rootMotionsInto, rootVertices, type Planting } from '../groom/planting';
-import { clipTime, poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh, type Pose } from '../mesh/character';
+import { poseAtFrame, restPositions, skinPositions, type Character, type CharacterMesh, type Pose } from '../mesh/character';
 
 export interface Baked {
   document: GroomDocument;
@@ -49,7 +49,7 @@ export class BakedView {
   }
   poseAt(frame: number): Pose {
     const { document: { shot }, character } = this.baked, clip = character.clips.find((c) => c.name === shot.clip) ?? null;
-    return poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
+    return poseAtFrame(character, clip, shot, frame);
   }
   /** Motions of the guides' roots from the rest pose: 7 × guides. */
   rootsInto(pose: Pose, motions: Float64Array): void {

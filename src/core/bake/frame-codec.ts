@@ -42,12 +42,16 @@ class Reader {
   private at = 0;
   constructor(private readonly bytes: Uint8Array) {}
   get(): number {
-    let u = 0, scale = 1;
+    const { bytes } = this, b = bytes[this.at++];
+    if (b < 128) return (b >>> 1) ^ -(b & 1);
+    const c = bytes[this.at++];
+    if (c < 128) { const u = (c << 7) | (b & 127); return (u >>> 1) ^ -(u & 1); }
+    let u = (b & 127) + (c & 127) * 128, scale = 16384;
     for (;;) {
-      if (this.at >= this.bytes.length) throw new FrameFileError('The frames end in the middle.');
-      const b = this.bytes[this.at++];
-      u += (b & 127) * scale;
-      if (b < 128) break;
+      if (this.at >= bytes.length) throw new FrameFileError('The frames end in the middle.');
+      const d = bytes[this.at++];
+      u += (d & 127) * scale;
+      if (d < 128) break;
       scale *= 128;
     }
     return u % 2 === 1 ? -(u + 1) / 2 : u / 2;

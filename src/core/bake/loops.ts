@@ -5,7 +5,7 @@
  * continuation: both are movements that were computed, at the same poses, so that place and speed run on where the loop closes. The
  * blend is made as seen from the roots; every edge keeps its length, and what the blend puts into a collider is lifted out.
  */
-import { poseCharacter, clipTime } from '../mesh/character';
+import { poseAtFrame } from '../mesh/character';
 import { z } from 'zod';
 import { seamSchema, type Seam } from '../document/proof';
 import { placeGuides } from '../groom/planting';
@@ -82,7 +82,7 @@ export function closeLoop(scene: Scene, first: number, round: Float32Array[], ta
       }
     }
     view.to(frame, a, points);
-    const pose = poseCharacter(scene.character, scene.clip, scene.clip ? clipTime(frame, scene.shot.fps, scene.clip.duration, scene.shot.cyclic) : 0), worst = { strand: -1 }, lift = (): number => (scene.settings.on ? pushFilled(scene.character, scene.hidden, scene.settings, pose, points, n, worst) : 0), lifted = lift();
+    const pose = poseAtFrame(scene.character, scene.clip, scene.shot, frame), worst = { strand: -1 }, lift = (): number => (scene.settings.on ? pushFilled(scene.character, scene.hidden, scene.settings, pose, points, n, worst) : 0), lifted = lift();
     if (lifted === 0) return { lifted, left: 0, guide: -1 };
     worst.strand = -1;
     // what a second pass finds is what the first has left

@@ -23,6 +23,8 @@ export interface Parameter {
   /** One sentence for the artist. */
   help: string;
   integer?: boolean;
+  /** Places after the point at most, where they are not those of the step. */
+  digits?: number;
 }
 
 export const parameter = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string, integer = false): Parameter => ({ label, unit, min, max, step, fallback, help, integer });

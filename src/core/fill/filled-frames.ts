@@ -1,7 +1,7 @@
 /** Filled strands of a groom frame by frame, as they are handed over: pushed out of what collides. */
 import type { GroomDocument } from '../document/schema';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../groom/planting';
-import { clipTime, poseCharacter, restPositions, skinPositions, type Character } from '../mesh/character';
+import { poseAtFrame, restPositions, skinPositions, type Character } from '../mesh/character';
 import { Surface } from '../mesh/surface';
 import { pushFilled } from '../sway/push-filled';
 import { fillFrom } from './open-fill';
@@ -45,7 +45,7 @@ export class FilledFrames {
   /** 3 × nodes × strands, m, world, from the guides' points of the frame. */
   at(frame: number, guides: Float32Array): Float32Array {
     const { document, character, planting } = this.input, { count, nodes, roots } = this.strands, { shot, sway, hidden } = document, { pointCount } = document.guides!, mesh = this.mesh(), clip = character.clips.find((c) => c.name === shot.clip) ?? null;
-    const pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0), local = new Float32Array(guides.length), P = new Float32Array(3 * nodes * count);
+    const pose = poseAtFrame(character, clip, shot, frame), local = new Float32Array(guides.length), P = new Float32Array(3 * nodes * count);
     skinPositions(character, mesh, pose, this.skin);
     rootMotionsInto(this.motions, roots, this.frames, this.skin, mesh.triangles);
     rootMotionsInto(this.guideMotions, planting, this.guideFrames, this.skin, mesh.triangles);

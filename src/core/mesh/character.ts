@@ -138,6 +138,11 @@ export function poseCharacter(character: Character, clip: Clip | null, time: num
   return pose;
 }
 
+/** Pose at a frame, whole or between, of a shot; what `kept` is, `poseCharacter` says. */
+export function poseAtFrame(character: Character, clip: Clip | null, shot: { fps: number; cyclic: boolean }, frame: number, kept?: { node: number; matrix: ArrayLike<number> }): Pose {
+  return poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0, kept);
+}
+
 function morphsInto(character: Character, channel: Channel, time: number, pose: Pose): void {
   for (const mesh of character.meshes) {
     const count = mesh.morphs.length;
@@ -256,8 +261,9 @@ export function findNode(character: Character, key: string): number {
   return character.nodes.findIndex((n) => n.name === key);
 }
 
-/** Rigid part of a node's movement from the rest pose: quaternion and translation, 7 numbers at `out[o …)`. */
+/** Rigid part of a node's movement from the rest pose: quaternion and translation, 7 numbers at `out[o …)`; nothing moves what hangs on no node (−1). */
 export function rigidMotionInto(out: Float64Array, o: number, rest: Pose, pose: Pose, node: number): void {
+  if (node < 0) { out.fill(0, o, o + 7); out[o + 3] = 1; return; }
   const inverse = invertAffine(rest, 16 * node);
   const m = new Float64Array(16);
   if (inverse) multiplyInto(m, 0, pose, 16 * node, inverse, 0);

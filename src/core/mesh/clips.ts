@@ -63,3 +63,12 @@ function turnBetween(a: Float64Array, b: Float64Array, o: number): number {
 export const loops = (seam: Seam, height: number): boolean => seam.gap < 0.005 * height && seam.turn < 0.05;
 /** Whether it is meant to be: it does not begin at rest either. */
 export const isRound = (seam: Seam, height: number): boolean => loops(seam, height) && seam.speed > 0.05 * height;
+
+/**
+ * How a range of `frames` frames fits the rounds of a clip of `duration` s: how many rounds it is, by how much of a frame it is longer
+ * than they are (shorter: less than 0), and the rate (frames a second) at which it is just as long.
+ */
+export function fitRounds(frames: number, duration: number, fps: number): { rounds: number; miss: number; rate: number } {
+  const one = duration * fps, rounds = Math.max(1, Math.round(frames / one));
+  return { rounds, miss: frames - rounds * one, rate: frames / (rounds * duration) };
+}

@@ -3,7 +3,7 @@
  * how many lie over skin in front that had none on it in the groom. Exact and slow: for trials, and to judge what a run
  * without colliders cannot know.
  */
-import { clipTime, poseCharacter, skinPositions, type CharacterMesh, type Pose } from '../mesh/character';
+import { poseAtFrame, poseCharacter, skinPositions, type CharacterMesh, type Pose } from '../mesh/character';
 import { Surface } from '../mesh/surface';
 import type { Scene } from '../sway/scene';
 import { insideClosed } from '../sway/start-check';
@@ -17,7 +17,7 @@ const OVER = 0.05;
 const FRONT = 0.35;
 
 const posed = (scene: Scene, mesh: CharacterMesh, pose: Pose): Float64Array => { const P = new Float64Array(mesh.positions.length); skinPositions(scene.character, mesh, pose, P); return P; };
-export const poseOf = (scene: Scene, frame: number): Pose => poseCharacter(scene.character, scene.clip, scene.clip ? clipTime(frame, scene.shot.fps, scene.clip.duration, scene.shot.cyclic) : 0);
+export const poseOf = (scene: Scene, frame: number): Pose => poseAtFrame(scene.character, scene.clip, scene.shot, frame);
 
 export class MeshDepth {
   private readonly closed: CharacterMesh[];

@@ -1,7 +1,7 @@
 /** Everything a run depends on, and how it moves: roots, what carries colliders, and the meshes that are shells. */
 import { invertAffine, moveInto, multiplyInto, quatFromAxes, slerpInto } from '../math/mat4';
 import { cross, normalize, type Vec3 } from '../math/vec';
-import { clipTime, findNode, poseCharacter, rigidMotionInto, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../mesh/character';
+import { findNode, poseAtFrame, poseCharacter, rigidMotionInto, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../mesh/character';
 import { applyHand, type Hand } from '../mesh/hand';
 import { restFrames, rootMotionsInto, rootVertices, type Planting, type Density } from '../groom/planting';
 import type { GroomDocument, SwayMap, SwaySettings } from '../document/schema';
@@ -57,13 +57,13 @@ export class Stage {
   }
   /** What is moved by hand just now; null for nothing. */
   hand: Hand | null = null;
-  private timeAt(frame: number): number {
-    const { clip, shot, round } = this.scene, at = round ? shot.start + ((((frame - shot.start) % round) + round) % round) : frame;
-    return clip ? clipTime(at, shot.fps, clip.duration, shot.cyclic) : 0;
+  private clipPose(frame: number, kept?: { node: number; matrix: ArrayLike<number> }): Pose {
+    const { character, clip, shot, round } = this.scene;
+    return poseAtFrame(character, clip, shot, round ? shot.start + ((((frame - shot.start) % round) + round) % round) : frame, kept);
   }
   private worldPose(frame: number): Pose {
-    const { character, clip } = this.scene, pose = poseCharacter(character, clip, this.timeAt(frame));
-    applyHand(pose, character, this.hand);
+    const pose = this.clipPose(frame);
+    applyHand(pose, this.scene.character, this.hand);
     return pose;
   }
 
@@ -72,9 +72,9 @@ export class Stage {
     const world = this.worldPose(frame), { first, carrier, share } = this;
     home?.set([0, 0, 0, 1, 0, 0, 0]);
     if (!first) return world;
-    const { character, clip } = this.scene, now = world.slice(16 * carrier, 16 * carrier + 16);
+    const { character } = this.scene, now = world.slice(16 * carrier, 16 * carrier + 16);
     const kept = share.travel === 0 && share.turning === 0 ? first : partOf(first, now, share);
-    const pose = poseCharacter(character, clip, this.timeAt(frame), { node: carrier, matrix: kept });
+    const pose = this.clipPose(frame, { node: carrier, matrix: kept });
     if (this.hand && this.hand.node >= 0) applyHand(pose, character, this.hand);
     const inverse = invertAffine(now), shift = new Float64Array(16), moved = new Float64Array(16);
     if (inverse) multiplyInto(shift, 0, kept, 0, inverse, 0);
@@ -136,10 +136,7 @@ export class RootPoser {
 
 /** Rigid motions of what hangs on nodes (−1: on nothing) since the rest pose, 7 each. */
 export function nodeMotionsInto(out: Float64Array, nodes: ArrayLike<number>, rest: Pose, pose: Pose): void {
-  for (let k = 0; k < nodes.length; k++) {
-    if (nodes[k] >= 0) rigidMotionInto(out, 7 * k, rest, pose, nodes[k]);
-    else { out.fill(0, 7 * k, 7 * k + 7); out[7 * k + 3] = 1; }
-  }
+  for (let k = 0; k < nodes.length; k++) rigidMotionInto(out, 7 * k, rest, pose, nodes[k]);
 }
 
 /** A mesh of the character as a shell, and where its vertices are. */

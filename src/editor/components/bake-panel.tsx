@@ -10,6 +10,7 @@ import { FilePart, HandOverPart } from './hand-over-part';
 import { MoviePart } from './movie-part';
 import { Field, First, type PanelProps } from './panel-parts';
 import { ProofTable, StartNotes } from './proof-panel';
+import { RoundNote } from './round-note';
 import { trying } from './trying';
 import { JOB_WORDS } from './units';
 import { useWorkshop } from './context';
@@ -25,6 +26,7 @@ export function BakePanel({ document }: PanelProps) {
         {shot.cyclic ? (
           <>
             <p className="mb-1 text-soft">A loop of <span className="num text-text">{loop}</span> frames: it goes round until it repeats, and what is left of the seam is closed.</p>
+            <RoundNote document={document} />
             {(['loopMm', 'loopRounds', 'closeFrames'] as const).map((name) => <Field key={name} group="bake" name={name} table={BAKE_PARAMETERS} />)}
           </>
         ) : <Field group="bake" name="preRoll" table={BAKE_PARAMETERS} />}

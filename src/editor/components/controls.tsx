@@ -81,7 +81,7 @@ export function OneOf<T extends string>({ label, options, value, onChange, testI
 }
 
 const decimals = (step: number): number => Math.max(0, Math.min(4, -Math.floor(Math.log10(step) + 1e-9)));
-const text = (value: number, p: Pick<Parameter, 'step' | 'integer'>): string => (p.integer ? String(value) : value.toFixed(decimals(p.step)));
+const text = (value: number, p: Pick<Parameter, 'step' | 'integer' | 'digits'>): string => (p.integer ? String(value) : p.digits !== undefined ? String(Number(value.toFixed(p.digits))) : value.toFixed(decimals(p.step)));
 export const boundTo = (p: Parameter, value: number): number => {
   const v = Math.min(p.max, Math.max(p.min, value));
   return p.integer ? Math.round(v) : Number(v.toFixed(6));

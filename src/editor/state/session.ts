@@ -10,7 +10,7 @@ import type { FillOrder } from '../../core/fill/open-fill';
 import type { FilledStrands } from '../../core/fill/strands';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { lengthsOf, polylineLength } from '../../core/groom/polyline';
-import { clipTime, leadingNodes, poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
+import { leadingNodes, poseAtFrame, poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
 import type { ColliderSet } from '../../core/sway/colliders';
 import type { Pill } from '../../core/sway/pills';
@@ -281,7 +281,7 @@ export class Session {
     if (!useEditor.getState().history) return;
     // curves are placed against the rest pose
     const { shot } = this.document, clip = useEditor.getState().bringing || this.bindPose ? null : this.clip;
-    this.pose = poseCharacter(this.character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0);
+    this.pose = poseAtFrame(this.character, clip, shot, frame);
     applyHand(this.pose, this.character, this.hands.hand);
     skinPositions(this.character, this.mesh, this.pose, this.skin);
     this.surfaceFrame = NaN;

@@ -8,7 +8,7 @@ import type { GroomDocument } from '../../core/document/schema';
 import { restBox } from '../../core/mesh/rest-box';
 import { heatTop } from '../../core/proof/judge';
 import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
-import { clipTime, poseCharacter, skinPositions } from '../../core/mesh/character';
+import { poseAtFrame, skinPositions } from '../../core/mesh/character';
 import { OF_STRAND, STRAND_NUMBERS } from '../../core/proof/strand-meter';
 import { SkinGrid } from '../../core/groom/skin-grid';
 import type { MapName } from '../state/plant-desk';
@@ -637,7 +637,7 @@ export class Viewport {
   private picture(points: Float32Array, frame: number, width: number, height: number): HTMLCanvasElement | null {
     const { session, camera, renderer } = this, { guides, filled, character } = session, state = useEditor.getState(), document_ = state.history?.document;
     if (!document_ || !guides || !filled || points.length !== guides.offsets.length || this.stills.busy) return null;
-    const { shot } = document_, clip = session.clip, pose = poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0), skin = new Float64Array(session.skin.length), motions = new Float64Array(7 * guides.planting.faces.length), local = new Float32Array(points.length);
+    const { shot } = document_, clip = session.clip, pose = poseAtFrame(character, clip, shot, frame), skin = new Float64Array(session.skin.length), motions = new Float64Array(7 * guides.planting.faces.length), local = new Float32Array(points.length);
     skinPositions(character, session.mesh, pose, skin);
     rootMotionsInto(motions, guides.planting, guides.frames, skin, session.mesh.triangles);
     placeGuides(points, motions, guides.pointCount, local, true);
