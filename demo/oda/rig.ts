@@ -1,5 +1,5 @@
 /** Oda's skeleton, how each part follows it, and her clips. */
-import { smoothStep } from '../../src/core/math/vec';
+import { mix, smoothStep } from '../../src/core/math/vec';
 import { distanceWeights, lowestPoint, sampleKeys, smoothWeights, turn, type Bone, type DemoClip, type Key, type Weights } from '../shape/rig';
 import { ELBOW, SHOULDER, WRIST } from './clothes';
 
@@ -71,17 +71,20 @@ export function followWeights(follow: Follow, P: ArrayLike<number>, T: ArrayLike
     case 'coat':
     case 'coatTrim': {
       const near = distanceWeights(P, T, bones, ['hips', 'spine', 'chest', ...both('clavicle', 'upperArm', 'foreArm')], 5, follow === 'coat' ? 14 : 2);
-      const W = near.map((row, v) => skirtWeights(row, P[v * 3], P[v * 3 + 1]));
+      const W = near.map((row, v) => skirtWeights(row, P[v * 3], P[v * 3 + 1], P[v * 3 + 2]));
       return follow === 'coat' ? smoothWeights(W, P, T, 4, 0.5) : W;
     }
   }
 }
 
-/** Below the waist the coat hangs from the hips and is carried by the thighs more and more toward its hem. */
-function skirtWeights(row: Float32Array, x: number, y: number): Float32Array {
+/**
+ * Below the waist the coat hangs from the hips and is carried by the thighs more and more toward its hem: in front, where it is open,
+ * nearly as far as they go, behind by half.
+ */
+function skirtWeights(row: Float32Array, x: number, y: number, z: number): Float32Array {
   const arm = both('upperArm', 'foreArm').reduce((s, n) => s + row[id(n)], 0);
   if (y >= 1 || arm >= 0.5) return row;
-  const share = smoothStep(0.98, 0.55, y) * 0.62, left = smoothStep(-0.14, 0.14, x), fade = smoothStep(0.93, 1, y);
+  const front = smoothStep(-0.12, 0, z), share = mix(smoothStep(0.98, 0.55, y) * 0.62, smoothStep(0.98, 0.7, y) * 0.97, front), open = mix(0.14, 0.06, front), left = smoothStep(-open, open, x), fade = smoothStep(0.93, 1, y);
   const out = new Float32Array(row.length);
   out[id('thighL')] = share * left * (1 - fade);
   out[id('thighR')] = share * (1 - left) * (1 - fade);

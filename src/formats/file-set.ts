@@ -75,12 +75,13 @@ export function findFile(files: readonly NamedFile[], uri: string, beside = ''):
 
 /** Files put together into one body, to be sent as it is: names and lengths first. `unpackSet` takes it apart. */
 const SET_MAGIC = 0x53464346; // "FCFS"
-export function setBytes(files: readonly NamedFile[]): Uint8Array {
+export function setParts(files: readonly NamedFile[]): Uint8Array[] {
   const header = new TextEncoder().encode(JSON.stringify(files.map((f) => ({ name: f.name, length: f.bytes.length })))), head = new Uint8Array(8);
   new DataView(head.buffer).setUint32(0, SET_MAGIC, true);
   new DataView(head.buffer).setUint32(4, header.length, true);
-  return joinBytes([head, header, ...files.map((f) => f.bytes)]);
+  return [head, header, ...files.map((f) => f.bytes)];
 }
+export const setBytes = (files: readonly NamedFile[]): Uint8Array => joinBytes(setParts(files));
 /** Takes a body apart that `setBytes` put together; any other is one file of the given name. */
 export function unpackSet(bytes: Uint8Array, name: string): Result<NamedFile[]> {
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);

@@ -1,4 +1,9 @@
 /** What all route handlers share: errors as JSON, same-origin writes, limits. */
+import { createWriteStream } from 'node:fs';
+import { mkdtemp, rm } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import path from 'node:path';
+import { pipeline } from 'node:stream/promises';
 import { z } from 'zod';
 import { ContractError } from '../core/contract';
 import { DamagedBlobError } from './db/blobs';
@@ -47,24 +52,36 @@ function requireSameOrigin(request: Request): void {
 }
 const safeHost = (origin: string): string | null => { try { return new URL(origin).host; } catch { return null; } };
 
-/** Reads a body of at most `most` bytes. */
-export async function readBody(request: Request, most: number): Promise<Uint8Array> {
+/** The pieces of a body of at most `most` bytes, as they come. */
+async function* bodyPieces(request: Request, most: number): AsyncGenerator<Uint8Array> {
   const tooBig = (): UserError => new UserError(413, 'tooBig', `This is larger than the ${Math.round(most / 1048576)} MB taken here.`);
   if (Number(request.headers.get('content-length') ?? 0) > most) throw tooBig();
-  const parts: Uint8Array[] = [];
   let size = 0;
   const reader = request.body?.getReader();
   for (;;) {
     const next = await reader?.read();
-    if (!next || next.done) break;
+    if (!next || next.done) return;
     size += next.value.length;
     if (size > most) { await reader!.cancel(); throw tooBig(); }
-    parts.push(next.value);
+    yield next.value;
   }
-  const out = new Uint8Array(size);
-  let at = 0;
-  for (const p of parts) { out.set(p, at); at += p.length; }
-  return out;
+}
+/** Reads a body of at most `most` bytes. */
+export async function readBody(request: Request, most: number): Promise<Uint8Array> {
+  const parts: Uint8Array[] = [];
+  for await (const piece of bodyPieces(request, most)) parts.push(piece);
+  return Buffer.concat(parts);
+}
+/** Puts a body of at most `most` bytes into a file as it comes, and hands that on; the file is gone afterwards. */
+export async function withBodyFile<T>(request: Request, most: number, use: (file: string) => Promise<T>): Promise<T> {
+  const folder = await mkdtemp(path.join(tmpdir(), 'fine-comb-body-'));
+  try {
+    const file = path.join(folder, 'body');
+    await pipeline(bodyPieces(request, most), createWriteStream(file));
+    return await use(file);
+  } finally {
+    await rm(folder, { recursive: true, force: true });
+  }
 }
 
 /** At most `most` calls in `windowMs`, counted for the whole server. */

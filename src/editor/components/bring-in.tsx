@@ -36,7 +36,8 @@ export function BringIn({ files, onDone, onClose, onRefused }: { files: NamedFil
       const before = await importChoices(read.source).catch(() => null);
       if (stop.signal.aborted) return;
       setRemembered(before !== null);
-      setChoices({ placement: before?.placement ?? guess(read), joinClips: read.inPieces, roles: {} });
+      const known = Object.entries(before?.roles ?? {}).filter(([mesh]) => read.meshes.some((m) => m.name === mesh));
+      setChoices({ placement: before?.placement ?? guess(read), joinClips: read.inPieces, roles: Object.fromEntries(known) });
       setName(read.fileName.replace(/\.[^.]*$/, ''));
       setSummary(read);
     }).catch((e: unknown) => { if (!stop.signal.aborted) refused.current(e instanceof Error ? e.message : String(e)); });

@@ -1,7 +1,7 @@
 /** The server as the page sees it. Every answer is checked. */
 import { z } from 'zod';
 import { importChoicesSchema, type ImportChoices } from '../../core/mesh/placement';
-import { setBytes, type NamedFile } from '../../formats/file-set';
+import { setParts, type NamedFile } from '../../formats/file-set';
 import { sheetSchema, type Received } from '../../formats/hand-over-sheet';
 import { documentSchema, type GroomDocument } from '../../core/document/schema';
 import { loopReportSchema } from '../../core/bake/loops';
@@ -106,10 +106,12 @@ export const getOverview = (): Promise<OverviewData> => get('/api/overview', ove
 const openedSchema = z.object({ productionId: z.string(), name: z.string(), grooms: z.array(z.string()), notes: z.array(z.string()) });
 /** Takes a project's zip in. */
 export const openProject = async (file: File): Promise<z.infer<typeof openedSchema>> => openedSchema.parse(await (await call('/api/projects', { method: 'POST', body: file, headers: { 'content-type': 'application/zip' } })).json());
+/** Files as one body, without another copy of them. */
+const bodyOf = (files: readonly NamedFile[]): Blob => new Blob((files.length === 1 ? [files[0].bytes] : setParts(files)) as Uint8Array<ArrayBuffer>[]);
 /** Sends a character's files as chosen, and begins a groom on it. */
 export async function uploadCharacter(files: readonly NamedFile[], fileName: string, name: string, choices: ImportChoices): Promise<{ groomId: string; warnings: string[] }> {
-  const query = new URLSearchParams({ fileName, name, choices: JSON.stringify(choices) }), body = files.length === 1 ? files[0].bytes : setBytes(files);
-  return z.object({ groomId: z.string(), warnings: z.array(z.string()) }).parse(await (await call(`/api/characters?${query.toString()}`, { method: 'POST', body: body as Uint8Array<ArrayBuffer> })).json());
+  const query = new URLSearchParams({ fileName, name, choices: JSON.stringify(choices) }), body = bodyOf(files);
+  return z.object({ groomId: z.string(), warnings: z.array(z.string()) }).parse(await (await call(`/api/characters?${query.toString()}`, { method: 'POST', body })).json());
 }
 const wornSchema = z.object({ assetId: z.string(), notes: z.array(z.string()), moved: z.number(), stayed: z.number() });
 export type WornAnswer = z.infer<typeof wornSchema>;
@@ -118,8 +120,8 @@ export interface WearChoice { replace: string | null; role: string; clip: string
 export async function wearGarment(groom: { id: string; characterId: string }, files: readonly NamedFile[], choice: WearChoice): Promise<WornAnswer> {
   const { version } = await getGroom(groom.id), { replace, clip, placement } = choice;
   const query = new URLSearchParams({ fileName: files.find((f) => !/\.(pc2|mdd|mtl|bin|png|jpe?g)$/i.test(f.name))?.name ?? files[0].name, groomId: groom.id, base: String(version), role: choice.role, fps: String(choice.fps), ...(replace === null ? {} : { replace }), ...(clip === null ? {} : { clip }), ...(placement ? { scale: String(placement.scale), up: placement.up } : {}) });
-  const body = files.length === 1 ? files[0].bytes : setBytes(files);
-  return wornSchema.parse(await (await call(`/api/characters/${groom.characterId}/wear?${query.toString()}`, { method: 'POST', body: body as Uint8Array<ArrayBuffer> })).json());
+  const body = bodyOf(files);
+  return wornSchema.parse(await (await call(`/api/characters/${groom.characterId}/wear?${query.toString()}`, { method: 'POST', body })).json());
 }
 const versionSchema = z.object({ id: z.string(), note: z.string(), fileName: z.string(), createdAt: z.string(), grooms: z.number() });
 export type Version = z.infer<typeof versionSchema>;

@@ -1,15 +1,16 @@
 /** Productions, characters, grooms and their versions: rows ⇄ checked values. */
 import { randomBytes } from 'node:crypto';
+import { createReadStream } from 'node:fs';
 import type { Knex } from 'knex';
 import { z } from 'zod';
 import { buffersOf, documentSchema, type GroomDocument } from '../../core/document/schema';
 import { readDocument as upgraded } from '../../core/document/upgrade';
 import type { Character } from '../../core/mesh/character';
 import { importChoicesSchema, type ImportChoices } from '../../core/mesh/placement';
-import { setBytes, type NamedFile } from '../../formats/file-set';
+import { setBytes } from '../../formats/file-set';
 import { unpackCharacter } from '../../formats/packed-character';
-import { readCharacter } from '../read-character';
-import { getBlob, hasBlob, putBlob } from './blobs';
+import { readCharacter, type Incoming } from '../read-character';
+import { getBlob, hasBlob, putBlob, putBlobStream } from './blobs';
 
 export const newId = (): string => randomBytes(8).toString('hex');
 export const json = (value: unknown): string => JSON.stringify(value);
@@ -38,12 +39,12 @@ export async function createProduction(db: Knex, name: string, id = newId()): Pr
 }
 
 /** Reads an uploaded character as somebody chose to have it, and stores it; nothing is stored where it cannot be used. */
-export async function importCharacter(db: Knex, productionId: string, name: string, files: readonly NamedFile[], choices: ImportChoices | null, id = newId()): Promise<{ asset: AssetInfo; character: Character }> {
+export async function importCharacter(db: Knex, productionId: string, name: string, files: Incoming, choices: ImportChoices | null, id = newId()): Promise<{ asset: AssetInfo; character: Character }> {
   const read = await readCharacter(files, choices);
   if (!read.ok) throw new UserError(422, read.error.type, read.error.message, { where: read.error.where });
   const { fileName, source: from, packed } = read.value, again = unpackCharacter(packed);
   if (!again.ok) throw new UserError(500, again.error.type, again.error.message);
-  const source = await putBlob(db, files.length === 1 ? files[0].bytes : setBytes(files)), stored = await putBlob(db, packed);
+  const source = 'file' in files ? (await putBlobStream(db, createReadStream(/* turbopackIgnore: true */ files.file))).id : await putBlob(db, files.length === 1 ? files[0].bytes : setBytes(files)), stored = await putBlob(db, packed);
   await db('assets').insert({ id, production_id: productionId, name: name.slice(0, 200), file_name: fileName.slice(0, 300), source_blob: source, packed_blob: stored, warnings: json(read.warnings), source: from.slice(0, 200), choices: choices && json(choices), created_at: new Date() });
   return { asset: await getAsset(db, id), character: again.value };
 }

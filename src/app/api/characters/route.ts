@@ -1,10 +1,10 @@
 import { z } from 'zod';
 import { firstDocument } from '@/core/document/first-document';
 import { importChoicesSchema } from '@/core/mesh/placement';
-import { FILE_LIMITS, unpackSet } from '@/formats/file-set';
+import { FILE_LIMITS } from '@/formats/file-set';
 import { database } from '@/server/db/connection';
-import { choicesFor, createGroom, createProduction, importCharacter, overview, UserError } from '@/server/db/records';
-import { rateLimit, readBody, route } from '@/server/http';
+import { choicesFor, createGroom, createProduction, importCharacter, overview } from '@/server/db/records';
+import { rateLimit, route, withBodyFile } from '@/server/http';
 
 const limit = rateLimit(30, 60_000);
 const json = z.string().max(100_000).transform((text, context): unknown => {
@@ -16,12 +16,10 @@ const query = z.object({ fileName: z.string().min(1).max(300), name: z.string().
 export const POST = route(async (request) => {
   limit();
   const { fileName, name, choices } = query.parse(Object.fromEntries(new URL(request.url).searchParams));
-  const files = unpackSet(await readBody(request, FILE_LIMITS.megabytes * 1048576), fileName);
-  if (!files.ok) throw new UserError(422, files.error.type, files.error.message);
   const db = database();
   const productions = (await overview(db)).productions;
   const productionId = productions[0]?.id ?? (await createProduction(db, 'Production'));
-  const { asset, character } = await importCharacter(db, productionId, name ?? (fileName.replace(/\.[^.]*$/, '').slice(0, 100) || 'Character'), files.value, choices ?? null);
+  const { asset, character } = await withBodyFile(request, FILE_LIMITS.megabytes * 1048576, (file) => importCharacter(db, productionId, name ?? (fileName.replace(/\.[^.]*$/, '').slice(0, 100) || 'Character'), { file, name: fileName }, choices ?? null));
   const groomId = await createGroom(db, asset.id, 'hair', firstDocument(character), 'New groom');
   return Response.json({ groomId, warnings: asset.warnings }, { status: 201 });
 });
