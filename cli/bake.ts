@@ -143,7 +143,7 @@ async function main(): Promise<number> {
     for (; !next.done; next = await run.next()) {
       const { name, pieces } = next.value, out = createWriteStream(path.join(args.out, name)), hash = createHash('sha256');
       let bytes = 0;
-      for await (const piece of pieces) { hash.update(piece); bytes += piece.length; if (!out.write(piece)) await once(out, 'drain'); }
+      for await (const piece of pieces) { hash.update(piece); bytes += piece.length; await new Promise<void>((done, failed) => { out.write(piece, (e) => { if (e) failed(e); else done(); }); }); }
       out.end();
       await once(out, 'close');
       files.push({ name, size: bytes, sha256: hash.digest('hex') });

@@ -1,6 +1,7 @@
 /**
  * `./comb bench bake`: the whole of a bake and its hand-over at the size of a large groom, as ratios within one run: the run itself, packing, reading a frame at random,
- * writing a crate; two workers beside one; thirty kills; and the memory of a large hand-over. `--short` for a small one.
+ * writing a crate; two workers beside one; thirty kills; and the memory of a large hand-over. `--short` for a small one, `--only frames|workers|kills|hand-over`
+ * (once or more) for one of the parts.
  */
 import { spawn, type ChildProcess } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
@@ -27,7 +28,7 @@ import { demoGroom } from '../src/server/demo-oda';
 import { startDatabase, type RunningDatabase } from './mariadb';
 import { claimDataDirectory, readPlaces } from './places';
 
-const SHORT = process.argv.includes('--short'), GUIDES = SHORT ? 420 : 2000, FRAMES = SHORT ? 24 : 240, COMPUTED = SHORT ? 12 : 24;
+const SHORT = process.argv.includes('--short'), ONLY = process.argv.filter((_, k, all) => all[k - 1] === '--only'), wanted = (part: 'frames' | 'workers' | 'kills' | 'hand-over'): boolean => ONLY.length === 0 || ONLY.includes(part), GUIDES = SHORT ? 420 : 2000, FRAMES = SHORT ? 24 : 240, COMPUTED = SHORT ? 12 : 24, /** Frames after the first of the bakes that workers are compared by. */ LONG = 150;
 const round = (v: number, d = 3): number => Number(v.toFixed(d)), figures: Record<string, number> = {}, ratios: Record<string, number> = {}, told = (k: string, v: number): void => { console.log(`${String(v).padStart(10)}  ${k}`); };
 const figure = (k: string, v: number): void => { figures[k] = round(v, 2); told(k, figures[k]); }, ratio = (k: string, v: number): void => { ratios[k] = round(v); told(k, ratios[k]); };
 const oda = new Uint8Array(readFileSync('demo/cast/oda.glb')), read = await readGlb(oda);
@@ -35,7 +36,7 @@ if (!read.ok) throw new Error(read.error.message);
 const character = read.value, groom = demoGroom(character, GUIDES), planting = unpackPlanting(groom.buffers[1]), guides = planting.faces.length;
 
 // ---------------------------------------------------------------- one thread, in memory
-{
+if (wanted('frames')) {
   const scene = openScene({ ...groom.document, guides: { count: guides, pointCount: 16, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: '0'.repeat(64), combed: true } }, character, { planting: groom.buffers[1], offsets: groom.buffers[2] }), run = new SwayRun(scene, -2, { plan: planRun(scene, -3, 48) }), some: PackedFrames[] = [];
   let t = performance.now();
   for (let k = 0; k < COMPUTED; k++) { run.advance(); some.push({ points: run.positions(), strands: run.strandNumbers.slice() }); }
@@ -74,9 +75,9 @@ try {
   document.bake.preRoll = 4;
   document.plot.faces = await putBlob(db, small.buffers[0]);
   document.guides = { count: kept.faces.length, pointCount: 16, planting: await putBlob(db, packPlanting(kept)), offsets: await putBlob(db, small.buffers[2]), plantKey: plantKey(document), combed: true };
-  const groomId = await createGroom(db, asset.id, 'hair', document, 'bench'), timed = async (workers: number, bakes: number): Promise<number> => {
+  const groomId = await createGroom(db, asset.id, 'hair', document, 'bench'), long = { ...document, shot: { ...document.shot, end: SHORT ? END : LONG } }, longId = await createGroom(db, asset.id, 'long', long, 'bench'), timed = async (workers: number, bakes: number): Promise<number> => {
     const ids: string[] = [];
-    for (let k = 0; k < bakes; k++) ids.push((await queueBake(db, groomId)).id);
+    for (let k = 0; k < bakes; k++) ids.push((await queueBake(db, longId)).id);
     const all = Array.from({ length: workers }, worker), t = performance.now();
     for (const id of ids) await ended(id);
     const took = performance.now() - t;
@@ -84,18 +85,20 @@ try {
     await pause(1500);
     return took;
   };
-  await timed(1, 1);
-  const one = await timed(1, 4), two = await timed(2, 4);
-  ratio('four bakes by one worker / by two', one / two);
+  if (wanted('workers')) {
+    await timed(1, 1);
+    const one = await timed(1, 4), two = await timed(2, 4);
+    ratio('four bakes by one worker / by two', one / two);
+  }
 
   // thirty kills of the worker, the runner in this process, and the database
   const plain = (await queueBake(db, groomId)).id;
   const began = performance.now();
   { const w = worker(); await ended(plain); w.kill('SIGTERM'); await pause(500); }
   const whole = performance.now() - began;
-  const random = makeRandom(11), wanted = (await bakeChunks(db, plain)).map((c) => c.blob).join();
+  const random = makeRandom(11), bytes = (await bakeChunks(db, plain)).map((c) => c.blob).join();
   let kills = 0, bakes = 0, same = 0;
-  while (kills < 30) {
+  while (wanted('kills') && kills < 30) {
     const { id } = await queueBake(db, groomId);
     bakes++;
     for (let done = false; !done;) {
@@ -119,27 +122,29 @@ try {
     await ended(id);
     w.kill('SIGTERM');
     await pause(300);
-    if ((await bakeChunks(db, id)).map((c) => c.blob).join() === wanted) same++;
+    if ((await bakeChunks(db, id)).map((c) => c.blob).join() === bytes) same++;
   }
-  figure('kills of worker and database', kills); figure('bakes among them', bakes); figure('of those the same to the byte', same);
+  if (kills > 0) { figure('kills of worker and database', kills); figure('bakes among them', bakes); figure('of those the same to the byte', same); }
 
   // a large hand-over, and what the process that writes it holds
-  const count = SHORT ? 2000 : 100_000, made = await queueExport(db, plain, handOverSchema.parse({ format: 'usdc', what: 'filled', count, receiver: USUAL_RECEIVERS[0] })), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), { info: () => undefined, error: console.error }, 1), loop = runner.loop();
-  let most = 0;
-  const watch = setInterval(() => { most = Math.max(most, process.memoryUsage().rss); }, 50), before = process.memoryUsage().rss, t = performance.now();
-  for (;;) { const { state, message } = await getExport(db, made.id); if (state === 'done') break; if (state === 'failed') throw new Error(message ?? ''); await pause(200); }
-  clearInterval(watch);
-  const { files } = await getExport(db, made.id), size = files.reduce((n, f) => n + f.size, 0), took = performance.now() - t;
-  figure('hand-over of filled strands, MB', size / 1e6); figure('MB/s with filling and pushing out', size / 1e3 / took); figure('memory of the process that wrote it, MB', most / 1e6); figure('of that before it began, MB', before / 1e6);
-  const r = performance.now();
-  let pieces = 0;
-  for (const f of files) for await (const p of blobPieces(db, f.blob)) pieces += p.length;
-  figure('read back checked, MB/s', pieces / 1e3 / (performance.now() - r));
-  const reader = await BakeReader.open(db, await getBake(db, plain)), s = performance.now();
-  for (let k = 0; k < 20; k++) await reader.sample(Math.floor(random() * (END + 1)));
-  figure('a frame at random out of the database, ms', (performance.now() - s) / 20);
-  await runner.stop();
-  await loop;
+  if (wanted('hand-over')) {
+    const count = SHORT ? 2000 : 100_000, made = await queueExport(db, plain, handOverSchema.parse({ format: 'usdc', what: 'filled', count, receiver: USUAL_RECEIVERS[0] })), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), { info: () => undefined, error: console.error }, 1), loop = runner.loop();
+    let most = 0;
+    const watch = setInterval(() => { most = Math.max(most, process.memoryUsage().rss); }, 50), before = process.memoryUsage().rss, t = performance.now();
+    for (;;) { const { state, message } = await getExport(db, made.id); if (state === 'done') break; if (state === 'failed') throw new Error(message ?? ''); await pause(200); }
+    clearInterval(watch);
+    const { files } = await getExport(db, made.id), size = files.reduce((n, f) => n + f.size, 0), took = performance.now() - t;
+    figure('hand-over of filled strands, MB', size / 1e6); figure('MB/s with filling and pushing out', size / 1e3 / took); figure('memory of the process that wrote it, MB', most / 1e6); figure('of that before it began, MB', before / 1e6);
+    const r = performance.now();
+    let pieces = 0;
+    for (const f of files) for await (const p of blobPieces(db, f.blob)) pieces += p.length;
+    figure('read back checked, MB/s', pieces / 1e3 / (performance.now() - r));
+    const reader = await BakeReader.open(db, await getBake(db, plain)), s = performance.now();
+    for (let k = 0; k < 20; k++) await reader.sample(Math.floor(random() * (END + 1)));
+    figure('a frame at random out of the database, ms', (performance.now() - s) / 20);
+    await runner.stop();
+    await loop;
+  }
 } finally {
   await db.destroy();
   await database.stop();

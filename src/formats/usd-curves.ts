@@ -91,23 +91,24 @@ export class CurveStage {
   }
   timeOf(sample: number): number { return sample / this.samples; }
 
-  /** Samples one after the other, checked. With velocities the sample before and after are asked for too, as far as there are any. */
+  /** Samples one after the other, checked; the arrays of one are written over for the next. With velocities the sample before and after are asked for too, as far as there are any. */
   async *run(first = this.first, last = this.last): AsyncGenerator<CurveSample> {
-    const { cache, axes, points: total } = this, held = new Map<number, Float32Array>();
+    const { cache, axes, points: total } = this, held = new Map<number, Float32Array>(), free: Float32Array[] = [], speeds = cache.velocities ? new Float32Array(3 * total) : null;
     const get = async (n: number): Promise<Float32Array> => {
       const known = held.get(n);
       if (known) return known;
       const raw = await cache.points(n);
       if (raw.length !== 3 * total) throw new Error(`frame ${this.timeOf(n)}: expected ${total} points, got ${raw.length / 3}`);
-      const p = axes.places(raw, new Float32Array(raw.length));
+      const old = held.get(n - 3);
+      if (old) { held.delete(n - 3); free.push(old); }
+      const p = axes.places(raw, free.pop() ?? new Float32Array(raw.length));
       held.set(n, p);
-      held.delete(n - 3);
       return p;
     };
     for (let n = first; n <= last; n++) {
       const a = n > this.first && cache.velocities ? await get(n - 1) : null, p = await get(n), b = n < this.last && cache.velocities ? await get(n + 1) : null, values: Partial<CurveSample['values']> = { points: p, extent: this.extentOf(p) };
-      if (cache.velocities) {
-        const v = new Float32Array(p.length), from = a ?? p, to = b ?? p, k = a || b ? (cache.fps * this.samples) / ((a ? 1 : 0) + (b ? 1 : 0)) : 0;
+      if (speeds) {
+        const v = speeds, from = a ?? p, to = b ?? p, k = a || b ? (cache.fps * this.samples) / ((a ? 1 : 0) + (b ? 1 : 0)) : 0;
         for (let i = 0; i < v.length; i++) v[i] = k * (to[i] - from[i]);
         values.velocities = v;
       }

@@ -11,6 +11,8 @@ import { CurveStage, GROUP, type CurveCache, type StillProperty } from './usd-cu
 const TYPE = { int: 3, float: 8, double: 9, string: 10, token: 11, vec2f: 20, vec3f: 24, tokenVector: 41, specifier: 42, variability: 44, timeSamples: 46, doubleVector: 48 } as const;
 const ARRAY = 1n << 63n, INLINED = 1n << 62n;
 const SPEC = { attribute: 1, prim: 6, pseudoRoot: 7 } as const;
+/** Bytes handed on at once. */
+const PIECE = 1 << 20;
 const aligned = (n: number): number => (n + 7) & ~7;
 const rep = (type: number, payload: number | bigint, flags = 0n): bigint => flags | (BigInt(type) << 48n) | (BigInt(payload) & 0xffffffffffffn);
 
@@ -21,7 +23,7 @@ class Bytes {
   length = 0;
   private room(n: number): number {
     const at = this.length;
-    if (at + n > this.data.length) { const more = new Uint8Array(2 * (at + n)); more.set(this.data); this.data = more; this.view = new DataView(more.buffer); }
+    if (at + n > this.data.length) { const more = new Uint8Array(at + n + Math.min(at + n, PIECE)); more.set(this.data); this.data = more; this.view = new DataView(more.buffer); }
     this.length += n;
     return at;
   }
@@ -32,7 +34,8 @@ class Bytes {
   f64(v: number): void { const at = this.room(8); this.view.setFloat64(at, v, true); }
   bytes(v: Uint8Array): void { const at = this.room(v.length); this.data.set(v, at); }
   align(): void { while (this.length % 8 !== 0) this.u8(0); }
-  taken(): Uint8Array { return this.data.slice(0, this.length); }
+  /** The bytes; nothing is put to them any more. */
+  taken(): Uint8Array { return this.data.subarray(0, this.length); }
 }
 
 /** One block of literals in the LZ4 block format, after the 0 that says there is but one block. */
@@ -87,7 +90,8 @@ export async function* writeUsdc(cache: CurveCache, range?: { first: number; las
   const tokenList = (list: readonly string[]): bigint => rep(TYPE.tokenVector, place(() => { head.u64(list.length); for (const t of list) head.u32(tokens.of(t)); }));
   const array = (type: number, values: ArrayLike<number>, width: number, whole: boolean): bigint => (values.length === 0 ? rep(type, 0, ARRAY) : rep(type, place(() => {
     head.u64(values.length / width);
-    head.bytes(new Uint8Array((whole ? Int32Array.from(values) : Float32Array.from(values)).buffer));
+    const numbers = whole ? (values instanceof Int32Array ? values : Int32Array.from(values)) : values instanceof Float32Array ? values : Float32Array.from(values);
+    head.bytes(new Uint8Array(numbers.buffer, numbers.byteOffset, numbers.byteLength));
   }), ARRAY));
   /** A spec with its fields. */
   const spec = (type: number, of: [string, bigint][]): void => {
@@ -132,14 +136,14 @@ export async function* writeUsdc(cache: CurveCache, range?: { first: number; las
   view.setBigUint64(16, BigInt(begin + samples * stride + tables.contents), true);
   yield bytes;
   for await (const { values } of stage.run(first, last)) {
-    const out = new Uint8Array(stride), at = new DataView(out.buffer);
-    let o = 0;
-    stage.moving.forEach((m, k) => {
-      at.setBigUint64(o, BigInt(m.numbers / 3), true);
-      out.set(new Uint8Array(values[m.name].buffer, values[m.name].byteOffset, 4 * m.numbers), o + 8);
-      o += each[k];
-    });
-    yield out;
+    for (const [k, m] of stage.moving.entries()) {
+      const count = new Uint8Array(8), numbers = new Uint8Array(values[m.name].buffer, values[m.name].byteOffset, 4 * m.numbers);
+      new DataView(count.buffer).setBigUint64(0, BigInt(m.numbers / 3), true);
+      yield count;
+      // copies, as the numbers are written over for the next sample, and small ones
+      for (let o = 0; o < numbers.length; o += PIECE) yield numbers.slice(o, o + PIECE);
+      if (each[k] > 8 + numbers.length) yield new Uint8Array(each[k] - 8 - numbers.length);
+    }
   }
   yield tables.bytes;
 }

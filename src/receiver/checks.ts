@@ -11,6 +11,8 @@ export interface Told {
   /** Mean and 95 in 100 of the cards against the bake, where it is a reduction. */
   reduction: { mean: number; p95: number } | null;
   sizes: { name: string; size: number; sha256: string }[];
+  /** Joints that were moved: each stands where that point of that guide is. */
+  joints: { node: number; guide: number; point: number }[];
 }
 /** Guide points of the bake at a frame, 3 × points × guides. */
 export type Reference = (frame: number) => { points: Float32Array; pointCount: number } | null;
@@ -18,6 +20,8 @@ export type Reference = (frame: number) => { points: Float32Array; pointCount: n
 const mm = (v: number): string => `${(1000 * v).toFixed(v < 0.01 ? 3 : 1)} mm`;
 /** m: roots of curves on the skin; of cards, which begin behind their strands' roots and are as wide as many. */
 const ON_SKIN = { curves: 0.002, cards: 0.015 }, SLIPS = { curves: 0.001, cards: 0.006 };
+/** m: joints that were baked, beside what their bake was kept to. */
+const ON_JOINTS = 1e-4;
 /** Times that are looked at. */
 const LOOKS = 5;
 
@@ -30,7 +34,7 @@ export async function check(received: Received, figure: Figure | null, reference
     checks.push({ name: 'Lasts as long as the shot', passes: Math.abs(received.duration - wantedSeconds) < 0.6 / frames.fps, figure: `${received.duration.toFixed(3)} s`, wanted: `${wantedSeconds.toFixed(3)} s` });
     checks.push({ name: 'Has all its samples', passes: received.times.length === frames.count, figure: String(received.times.length), wanted: String(frames.count) });
   }
-  if (received.joints > 0) checks.push({ name: 'Joints of a skin', passes: received.joints <= told.jointLimit, figure: String(received.joints), wanted: `at most ${told.jointLimit}` });
+  if (received.joints > 0 && told.joints.length === 0) checks.push({ name: 'Joints of a skin', passes: received.joints <= told.jointLimit, figure: String(received.joints), wanted: `at most ${told.jointLimit}` });
   if (received.textures > 0) checks.push({ name: 'Pixels along a texture', passes: received.textures <= told.textureLimit, figure: String(received.textures), wanted: `at most ${told.textureLimit}` });
   const looks = told.still ? [0] : [...new Set(Array.from({ length: LOOKS }, (_, k) => received.times[Math.round((k * (received.times.length - 1)) / (LOOKS - 1))]))], frameAt = (time: number): number => frames.first + time * (told.still ? 1 : shotFps);
   received.set(looks[0]);
@@ -44,6 +48,21 @@ export async function check(received: Received, figure: Figure | null, reference
     const sits = middle(far[0], curves ? 0.95 : 0.5), most = curves ? ON_SKIN.curves : ON_SKIN.cards, slips = middle(far.slice(1).flatMap((list) => list.map((d, k) => Math.abs(d - far[0][k]))), 0.95), least = curves ? SLIPS.curves : SLIPS.cards + 2 * (told.reduction?.mean ?? 0);
     if (far[0].length > 0 && !(told.still && !curves)) checks.push({ name: `Sits on the character: roots off it, ${curves ? '95 in 100' : 'the middle one'}`, passes: sits <= most, figure: mm(sits), wanted: `at most ${mm(most)}` });
     if (far.length > 1) checks.push({ name: 'Follows it: how that changes over the shot, 95 in 100', passes: slips <= least, figure: mm(slips), wanted: `at most ${mm(least)}` });
+  }
+  if (told.joints.length > 0) {
+    let worst = 0, missing = 0, looked = 0;
+    for (const t of looks) {
+      received.set(t);
+      const bake = reference(Math.round(frameAt(t)));
+      for (const j of bake ? told.joints : []) {
+        const at = received.nodePlace?.(j.node), p = 3 * (j.guide * bake!.pointCount + j.point);
+        if (!at) { missing++; continue; }
+        looked++;
+        worst = Math.max(worst, Math.hypot(...at.map((v, c) => v - bake!.points[p + c])));
+      }
+    }
+    checks.push({ name: 'Joints stand where the bake has them: farthest', passes: missing === 0 && looked > 0 && worst <= ON_JOINTS + told.errorMm / 1000, figure: missing > 0 ? `${missing} joints are missing` : mm(worst), wanted: `at most ${mm(ON_JOINTS + told.errorMm / 1000)}` });
+    return { checks, against: null };
   }
   const against = told.still ? null : curves ? againstCurves(received, reference, told, shotFps, looks) : againstGuides(received, reference, shotFps, frames.first, looks, first);
   if (against && curves && !told.filled) { const most = told.errorMm / 1000 + 2e-6; checks.push({ name: 'Against the bake: farthest point', passes: against.worst <= Math.max(most, 2e-6), figure: mm(against.worst), wanted: `at most ${mm(Math.max(most, 2e-6))}` }); }

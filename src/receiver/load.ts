@@ -1,7 +1,7 @@
 /** The files of a hand-over, opened by loaders that know nothing of who wrote them. */
 import * as THREE from 'three';
 import { EXRLoader } from 'three/addons/loaders/EXRLoader.js';
-import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
+import { GLTFLoader, type GLTF } from 'three/addons/loaders/GLTFLoader.js';
 import { MDDLoader } from 'three/addons/loaders/MDDLoader.js';
 import { OBJLoader } from 'three/addons/loaders/OBJLoader.js';
 import { USDAParser } from 'three/addons/loaders/usd/USDAParser.js';
@@ -25,9 +25,12 @@ export interface Received {
   textures: number;
   /** Points of each curve; none for meshes. */
   counts: number[];
+  /** Where a node of the file stands now, m, by its number; null for none. */
+  nodePlace?: (node: number) => [number, number, number] | null;
 }
 export interface NamedBytes { name: string; bytes: ArrayBuffer }
-export interface Wanted { fps: number; first: number; metres: number; up: 'y' | 'z'; hand: 'right' | 'left'; turned: boolean }
+export interface Wanted { fps: number; first: number; metres: number; up: 'y' | 'z'; hand: 'right' | 'left'; turned: boolean; /** Clips that are played; the first of the file where it is not said. */ clips?: string[]; placement?: PlacedAs | null }
+export interface PlacedAs { scale: number; up: string; turn: number }
 
 /** What can be told of a file but not played here. */
 export class NotPlayed extends Error {}
@@ -77,7 +80,7 @@ const nearest = (times: readonly number[], time: number): number => { let best =
 
 // ---------------------------------------------------------------- glTF
 
-const parse = async (file: NamedBytes): Promise<{ scene: THREE.Group; animations: THREE.AnimationClip[] }> => new GLTFLoader().parseAsync(file.bytes, '');
+const parse = async (file: NamedBytes): Promise<GLTF> => new GLTFLoader().parseAsync(file.bytes, '');
 /** Back from a receiver's axes, where the numbers of a file are turned to them. */
 function upright({ metres, up, hand, turned }: Wanted): THREE.Matrix4 {
   if (!turned) return new THREE.Matrix4();
@@ -89,26 +92,38 @@ async function gltf(files: readonly NamedBytes[], wanted: Wanted): Promise<Recei
   // of levels of detail the finest is looked at; parts belong together
   const level = (f: NamedBytes): string => /lod_?(\d)/i.exec(f.name)?.[1] ?? '0', finest = files.filter((f) => level(f) === level([...files].sort((a, b) => level(a).localeCompare(level(b)))[0])), object = new THREE.Group(), mixers: THREE.AnimationMixer[] = [], skinned: THREE.SkinnedMesh[] = [], lines: THREE.Object3D[] = [];
   let duration = 0, textures = 0;
-  const times = new Set<number>();
+  const times = new Set<number>(), nodes = new Map<number, THREE.Object3D>();
   for (const file of finest) {
-    const { scene, animations } = await parse(file);
+    const { scene, animations, parser } = await parse(file);
+    for (const [o, of] of parser.associations as Map<THREE.Object3D, { nodes?: number } | undefined>) if (of?.nodes !== undefined && o.isObject3D) nodes.set(of.nodes, o);
     scene.traverse((o) => {
       if ((o as THREE.SkinnedMesh).isSkinnedMesh) { skinned.push(o as THREE.SkinnedMesh); o.frustumCulled = false; }
       if ((o as THREE.LineSegments).isLineSegments) lines.push(o);
       const map = ((o as THREE.Mesh).material as THREE.MeshStandardMaterial | undefined)?.map;
       if (map?.image) textures = Math.max(textures, (map.image as { width: number }).width);
     });
-    if (animations[0]) { const mixer = new THREE.AnimationMixer(scene); mixer.clipAction(animations[0]).setLoop(THREE.LoopOnce, 1).play(); (mixer as { clampWhenFinished?: boolean }).clampWhenFinished = true; mixers.push(mixer); duration = Math.max(duration, animations[0].duration); for (const t of animations[0].tracks) for (const x of t.times) times.add(Math.round(x * 1e5) / 1e5); }
+    const playing = wanted.clips ? animations.filter((a) => wanted.clips!.includes(a.name)) : animations.slice(0, 1);
+    if (playing.length > 0) {
+      const mixer = new THREE.AnimationMixer(scene), first = wanted.clips ? playing.find((a) => a.name === wanted.clips![0]) ?? playing[0] : playing[0];
+      // of what two clips move, the first named has the last word: the other loses those tracks
+      for (const a of playing) { const own = new Set(first.tracks.map((t) => t.name)), clip = a === first ? a : new THREE.AnimationClip(a.name, a.duration, a.tracks.filter((t) => !own.has(t.name))); mixer.clipAction(clip).setLoop(a === first ? THREE.LoopOnce : THREE.LoopRepeat, a === first ? 1 : Infinity).play(); }
+      (mixer as { clampWhenFinished?: boolean }).clampWhenFinished = true;
+      mixers.push(mixer);
+      duration = Math.max(duration, first.duration);
+      for (const t of first.tracks) for (const x of t.times) times.add(Math.round(x * 1e5) / 1e5);
+    }
     object.add(scene);
   }
-  object.applyMatrix4(upright(wanted));
+  if (wanted.placement) place(object, wanted.placement);
+  else object.applyMatrix4(upright(wanted));
   if (skinned.length === 0) return still(object, wanted, lines.length > 0);
   const counts = skinned.map((m) => m.geometry.getAttribute('position').count), all = new Float32Array(3 * counts.reduce((a, b) => a + b, 0)), v = new THREE.Vector3(), rootEnd: number[] = [];
   let o = 0;
-  for (const mesh of skinned) { const uv = mesh.geometry.getAttribute('uv'); for (let i = 0; i < uv.count; i++) if (uv.getY(i) < 1e-4) rootEnd.push(o + i); o += uv.count; }
+  for (const mesh of skinned) { const uv = wanted.placement === undefined ? (mesh.geometry.getAttribute('uv') as THREE.BufferAttribute | undefined) : undefined; for (let i = 0; uv && i < uv.count; i++) if (uv.getY(i) < 1e-4) rootEnd.push(o + i); o += mesh.geometry.getAttribute('position').count; }
   const points = (): Float32Array => { let at = 0; object.updateMatrixWorld(true); for (const mesh of skinned) { mesh.skeleton.update(); for (let i = 0; i < mesh.geometry.getAttribute('position').count; i++) { mesh.getVertexPosition(i, v).applyMatrix4(mesh.matrixWorld); all[at++] = v.x; all[at++] = v.y; all[at++] = v.z; } } return all; };
   return {
     object, kind: mixers.length > 0 ? 'skinned' : 'still', duration, times: [...times].sort((a, b) => a - b), counts: [], joints: Math.max(...skinned.map((m) => m.skeleton.bones.length)), textures,
+    nodePlace: (node) => { const found = nodes.get(node); if (!found) return null; object.updateMatrixWorld(true); v.setFromMatrixPosition(found.matrixWorld); return [v.x, v.y, v.z]; },
     set: (time) => { for (const m of mixers) m.setTime(Math.min(time, duration - 1e-6)); }, points, roots: () => { const p = points(); return Float32Array.from(rootEnd.flatMap((r) => [p[3 * r], p[3 * r + 1], p[3 * r + 2]])); },
     facts: [['files opened', String(finest.length)], ['joints', skinned.reduce((n, m) => n + m.skeleton.bones.length, 0).toLocaleString('en')], ['vertices', (all.length / 3).toLocaleString('en')], ['keys', String(times.size)]],
   };
@@ -182,12 +197,14 @@ function byVertices(scene: THREE.Object3D, mesh: THREE.Mesh, frames: Float32Arra
 // ---------------------------------------------------------------- the character
 
 export interface Figure { object: THREE.Object3D; meshes: THREE.Mesh[]; clips: string[]; set: (time: number) => void; choose: (clip: string) => void }
-export async function figure(bytes: ArrayBuffer, placement: { scale: number; up: string; turn: number } | null): Promise<Figure> {
+/** A character as it was placed when it came in. */
+function place(object: THREE.Object3D, placement: PlacedAs): void { object.scale.setScalar(placement.scale); if (placement.up === '+z') object.rotation.x = -Math.PI / 2; if (placement.turn) object.rotateOnWorldAxis(new THREE.Vector3(0, 1, 0), (placement.turn * Math.PI) / 180); }
+export async function figure(bytes: ArrayBuffer, placement: PlacedAs | null): Promise<Figure> {
   const { scene, animations } = await parse({ name: 'character.glb', bytes }), object = new THREE.Group(), mixer = new THREE.AnimationMixer(scene), meshes: THREE.Mesh[] = [];
   let duration = 0;
   scene.traverse((o) => { if ((o as THREE.Mesh).isMesh) { meshes.push(o as THREE.Mesh); o.frustumCulled = false; } });
   object.add(scene);
-  if (placement) { object.scale.setScalar(placement.scale); if (placement.up === '+z') object.rotation.x = -Math.PI / 2; if (placement.turn) object.rotateOnWorldAxis(new THREE.Vector3(0, 1, 0), (placement.turn * Math.PI) / 180); }
+  if (placement) place(object, placement);
   const choose = (name: string): void => { mixer.stopAllAction(); const clip = animations.find((a) => a.name === name); if (!clip) { duration = 0; return; } duration = clip.duration; mixer.clipAction(clip).play(); };
   return { object, meshes, clips: animations.map((a) => a.name), choose, set: (time) => { if (duration > 0) mixer.setTime(Math.min(time, duration - 1e-6)); object.updateMatrixWorld(true); } };
 }

@@ -12,10 +12,12 @@ import { figure, receive, type Figure, type NamedBytes, type Received } from './
 const handed = z.object({
   id: z.string(), bakeId: z.string(), state: z.string(), files: z.array(z.object({ name: z.string(), size: z.number() })),
   wish: z.object({ format: z.string(), what: z.string(), receiver: z.object({ name: z.string(), up: z.enum(['y', 'z']), hand: z.enum(['right', 'left']), metres: z.number(), jointLimit: z.number(), textureLimit: z.number(), turnGltf: z.boolean() }) }),
-  sheet: z.object({ character: z.string(), groom: z.string(), shot: z.string(), clip: z.string(), files: z.array(z.object({ name: z.string(), size: z.number(), sha256: z.string() })), report: z.object({ frames: z.object({ first: z.number(), last: z.number(), count: z.number(), fps: z.number(), samples: z.number() }), reductions: z.array(z.object({ of: z.string(), figures: z.object({ mean: z.number(), p95: z.number() }) })) }) }).nullable(),
+  sheet: z.object({ character: z.string(), groom: z.string(), shot: z.string(), clip: z.string(), files: z.array(z.object({ name: z.string(), size: z.number(), sha256: z.string() })), report: z.object({ frames: z.object({ first: z.number(), last: z.number(), count: z.number(), fps: z.number(), samples: z.number() }), reductions: z.array(z.object({ of: z.string(), figures: z.object({ mean: z.number(), p95: z.number() }) })), layout: z.record(z.string(), z.unknown()) }) }).nullable(),
 });
 type Handed = z.infer<typeof handed>;
 const baked = z.object({ fps: z.number(), samples: z.number(), errorMm: z.number(), pointCount: z.number(), chunks: z.array(z.object({ first: z.number(), count: z.number() })) });
+/** What is told of keys on a character's own joints. */
+const keysSchema = z.object({ clip: z.string(), with: z.string().nullable(), placement: z.object({ scale: z.number(), up: z.string(), turn: z.number(), mirror: z.boolean() }), joints: z.array(z.object({ node: z.number(), guide: z.number(), point: z.number() })) });
 const STILL = new Set(['springs', 'lines', 'obj']);
 
 async function bytesOf(path: string): Promise<ArrayBuffer> { const answer = await fetch(path); if (!answer.ok) throw new Error(((await answer.json().catch(() => ({}))) as { message?: string }).message ?? `The server answered ${answer.status}.`); return answer.arrayBuffer(); }
@@ -96,18 +98,21 @@ export function StandIn({ exportId }: { exportId: string }) {
       const bake = baked.parse(JSON.parse(new TextDecoder().decode(await bytesOf(`/api/bakes/${told.bakeId}`)))), { report } = told.sheet, { receiver } = told.wish, files: NamedBytes[] = [], frames = new Map<number, Float32Array>();
       for (const f of told.files) files.push({ name: f.name, bytes: await bytesOf(`/api/exports/${exportId}/files/${encodeURIComponent(f.name)}`) });
       for (const c of bake.chunks) for (const [n, { points }] of unpackFrames(new Uint8Array(await bytesOf(`/api/bakes/${told.bakeId}/chunks/${c.first}`))).frames) if (n % bake.samples === 0) frames.set(n / bake.samples, points);
+      const keys = told.wish.format === 'keys' ? keysSchema.parse(report.layout) : null;
+      if (keys?.placement.mirror) throw new Error('This character was mirrored when it came in; it is not mirrored here.');
       const cards = report.reductions.find((r) => /cards/.test(r.of));
-      stuff.current = { files, shotFps: bake.fps, reference: (n) => { const points = frames.get(n); return points ? { points, pointCount: bake.pointCount } : null; }, told: { frames: report.frames, jointLimit: receiver.jointLimit, textureLimit: receiver.textureLimit, filled: told.wish.what === 'filled', still: STILL.has(told.wish.format), errorMm: bake.errorMm, reduction: cards?.figures ?? null, sizes: told.sheet.files } };
+      stuff.current = { files, shotFps: bake.fps, reference: (n) => { const points = frames.get(n); return points ? { points, pointCount: bake.pointCount } : null; }, told: { frames: report.frames, jointLimit: receiver.jointLimit, textureLimit: receiver.textureLimit, filled: told.wish.what === 'filled', still: STILL.has(told.wish.format), errorMm: bake.errorMm, reduction: cards?.figures ?? null, sizes: told.sheet.files, joints: keys?.joints ?? [] } };
       s.shotFps = bake.fps;
       s.reference = stuff.current.reference;
       s.firstFrame = report.frames.first;
-      s.received = await receive(files, { fps: report.frames.fps, first: report.frames.first, metres: receiver.metres, up: receiver.up, hand: receiver.hand, turned: receiver.turnGltf });
+      s.received = await receive(files, { fps: report.frames.fps, first: report.frames.first, metres: receiver.metres, up: receiver.up, hand: receiver.hand, turned: receiver.turnGltf, ...(keys ? { clips: [keys.clip, ...(keys.with ? [keys.with] : [])], placement: keys.placement } : {}) });
       if (closed) return;
       s.scene.add(s.received.object);
       let who = 'nobody';
       try {
-        const answer = await fetch(`/api/exports/${exportId}/character`);
-        if (answer.ok) { const placement = JSON.parse(answer.headers.get('x-placement') ?? 'null') as { scale: number; up: string; turn: number } | null; s.figure = await figure(await answer.arrayBuffer(), placement); s.figure.choose(told.sheet.clip); s.scene.add(s.figure.object); who = `${told.sheet.character}, its own file`; }
+        const answer = keys ? null : await fetch(`/api/exports/${exportId}/character`);
+        if (keys) who = `${told.sheet.character}, in the file itself`;
+        if (answer?.ok) { const placement = JSON.parse(answer.headers.get('x-placement') ?? 'null') as { scale: number; up: string; turn: number } | null; s.figure = await figure(await answer.arrayBuffer(), placement); s.figure.choose(told.sheet.clip); s.scene.add(s.figure.object); who = `${told.sheet.character}, its own file`; }
       } catch { /* the hair is played alone */ }
       setOn(who);
       s.received.set(0);

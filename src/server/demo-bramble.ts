@@ -1,4 +1,7 @@
 /** Bramble's mane and forelock, tail and coat, as the demo has them. */
+import { chainDocument } from '../core/chain/chain-groom';
+import { findChains, type Chain } from '../core/chain/chains';
+import type { GroomDocument } from '../core/document/schema';
 import { growGuide } from '../core/groom/grow';
 import { addScaled, dot, mix, normalize, smoothStep, type Vec3 } from '../core/math/vec';
 import { restPositions, type Character } from '../core/mesh/character';
@@ -34,4 +37,11 @@ export function brambleGrooms(character: Character): DemoGroom[] {
       return out;
     }, (d) => { d.plant.lie = 'standing'; d.plant.lengthCm = 1.5; Object.assign(d.fill, { count: 200000, preview: 30000, widthUm: 160, taper: 0.15, melanin: 2.8, redness: 0.6, gloss: 0.05, treatments: usualTreatments({ clump: 0, lock: 0.05, frizzMm: 0.05, shorter: 0.25 }) }); Object.assign(d.sway, { hold: 0.95, roles: { ...d.sway.roles, body: 'off', garment: 'off' } }); }),
   ];
+}
+
+/** Bramble's dock and ears as chains, in the shots of another of its grooms. */
+export function brambleChains(character: Character, like: GroomDocument, keep: (bytes: Uint8Array) => string): GroomDocument {
+  const chains = findChains(character).filter((f) => f.likely).map(({ joints }, k): Chain => ({ id: `c${k}`, name: joints[0].replace(/\d+$/, ''), joints, kept: 0 })), document = chainDocument(character, like, chains, keep);
+  Object.assign(document.sway, { hold: 0.4, thickness: 3, damping: 2 });
+  return document;
 }

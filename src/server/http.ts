@@ -73,12 +73,12 @@ export async function readBody(request: Request, most: number): Promise<Uint8Arr
   return Buffer.concat(parts);
 }
 /** Puts a body of at most `most` bytes into a file as it comes, and hands that on; the file is gone afterwards. */
-export async function withBodyFile<T>(request: Request, most: number, use: (file: string) => Promise<T>): Promise<T> {
+export async function withBodyFile<T>(request: Request, most: number, then: (file: string) => Promise<T>): Promise<T> {
   const folder = await mkdtemp(path.join(tmpdir(), 'fine-comb-body-'));
   try {
     const file = path.join(folder, 'body');
     await pipeline(bodyPieces(request, most), createWriteStream(file));
-    return await use(file);
+    return await then(file);
   } finally {
     await rm(folder, { recursive: true, force: true });
   }

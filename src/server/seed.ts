@@ -2,10 +2,10 @@
 import type { Knex } from 'knex';
 import { plantKey } from '../core/document/proof';
 import type { GroomDocument } from '../core/document/schema';
-import { unpackPlanting } from '../core/document/buffers';
+import { bufferId, unpackPlanting } from '../core/document/buffers';
 import { putBlob } from './db/blobs';
 import { createGroom, createProduction, importCharacter } from './db/records';
-import { brambleGrooms } from './demo-bramble';
+import { brambleChains, brambleGrooms } from './demo-bramble';
 import { demoGroom, moreOfOda } from './demo-oda';
 
 /** Files of the demo's characters. */
@@ -26,6 +26,10 @@ export async function seedDemo(db: Knex, cast: DemoCast): Promise<boolean> {
   await createGroom(db, oda.asset.id, 'loose hair, walking', { ...stored, shotName: 'lock-beam walk', shot: { ...stored.shot, clip: 'lock-beam walk', end: 25, cyclic: true } }, 'Demo groom');
   for (const groom of moreOfOda(oda.character)) await store(oda.asset.id, groom.name, groom.document, groom.buffers);
   const bramble = await bring('Bramble', 'bramble.glb', cast.bramble);
-  for (const groom of brambleGrooms(bramble.character)) await store(bramble.asset.id, groom.name, groom.document, groom.buffers);
+  let last: GroomDocument | null = null;
+  for (const groom of brambleGrooms(bramble.character)) last = await store(bramble.asset.id, groom.name, groom.document, groom.buffers);
+  const kept: Uint8Array[] = [], chains = brambleChains(bramble.character, { ...last!, shotName: 'trot', shot: { ...last!.shot, clip: 'trot', end: 17, cyclic: true } }, (bytes) => { kept.push(bytes); return bufferId(bytes); });
+  for (const bytes of kept) await putBlob(db, bytes);
+  await createGroom(db, bramble.asset.id, 'dock and ears', chains, 'Demo groom');
   return true;
 }

@@ -1,5 +1,6 @@
 /** A bake as what is handed over sees it: its frames, and how skin and guides stand in them. */
 import type { GroomDocument } from '../document/schema';
+import type { Placement } from '../mesh/placement';
 import { placeGuides, restFrames, rootMotionsInto, rootVertices, type Planting } from '../groom/planting';
 import { poseAtFrame, restPositions, skinPositions, type Character, type CharacterMesh, type Pose } from '../mesh/character';
 
@@ -16,6 +17,8 @@ export interface Baked {
   samples: number;
   startFrame: number;
   endFrame: number;
+  /** The files the character came in, and how it was placed; where they are at hand. */
+  source?: () => Promise<{ files: { name: string; bytes: Uint8Array }[]; placement: Placement | null }>;
   /** Guide points of a sample, 3 × points × guides, m, world; sample n lies at frame n / samples. */
   sample: (n: number) => Promise<Float32Array>;
 }

@@ -1,17 +1,19 @@
 /** From a document, its character and its buffers to what a run needs. */
+import { ChainShape } from '../chain/chain-pose';
+import { plantChains, withChainRoots } from '../chain/chains';
 import { ContractError } from '../contract';
 import { floatsOf, unpackPlanting } from '../document/buffers';
 import type { GroomDocument, SwayMap } from '../document/schema';
 import { mapSampler } from '../groom/skin-grid';
-import { restPositions, type Character } from '../mesh/character';
+import { restPositions, type Character, type Clip } from '../mesh/character';
 import type { Scene } from '../sway/run';
 
 /** Bytes of the painted maps, as they are stored. */
 export type Maps = Partial<Record<SwayMap, Uint8Array>>;
 
 /** Throws `ContractError` where the parts do not fit together. */
-export function openScene(document: GroomDocument, character: Character, buffers: { planting: Uint8Array; offsets: Uint8Array; maps?: Maps }): Scene {
-  const { guides, plot, shot, hidden, sway } = document;
+export function openScene(document: GroomDocument, given: Character, buffers: { planting: Uint8Array; offsets: Uint8Array; maps?: Maps }): Scene {
+  const { guides, plot, shot, hidden, sway } = document, character = withChainRoots(given, document.chains), clip = character.clips.find((c) => c.name === shot.clip) ?? null;
   if (!guides) throw new ContractError('document.guides', 'planted guides', null);
   const mesh = character.meshes.find((m) => m.name === plot.mesh);
   if (!mesh) throw new ContractError('document.plot.mesh', 'a mesh of the character', plot.mesh);
@@ -29,5 +31,13 @@ export function openScene(document: GroomDocument, character: Character, buffers
     if (!map) throw new ContractError(`maps.${name}`, 'a map of the plot’s mesh', `${bytes.length} bytes`);
     maps[name] = map;
   }
-  return { character, mesh, clip: character.clips.find((c) => c.name === shot.clip) ?? null, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway, maps };
+  return { character, mesh, clip, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway, maps, ...chainShape(document, character, clip) };
+}
+/** Where the animation moves joints of chains, the shape they have by it in a pose. */
+function chainShape({ chains }: GroomDocument, character: Character, clip: Clip | null): Pick<Scene, 'shape'> {
+  if (chains.length === 0 || !clip) return {};
+  const { paths, pointCount, offsets } = plantChains(character, chains);
+  if (!ChainShape.isMoved(paths, clip.channels)) return {};
+  const shape = new ChainShape(character, paths, pointCount, offsets);
+  return { shape: (pose, out) => shape.into(pose, out) };
 }

@@ -30,8 +30,10 @@ export interface HandOverFormat {
   help: string;
   /** Which choices it has. */
   curves: boolean; cards: boolean; joints: boolean; moving: boolean;
+  /** Of grooms of chains, not of hair. */
+  chains: boolean;
 }
-const format = (label: string, ending: string, help: string, has: Partial<Omit<HandOverFormat, 'label' | 'ending' | 'help'>>): HandOverFormat => ({ label, ending, help, curves: false, cards: false, joints: false, moving: true, ...has });
+const format = (label: string, ending: string, help: string, has: Partial<Omit<HandOverFormat, 'label' | 'ending' | 'help'>>): HandOverFormat => ({ label, ending, help, curves: false, cards: false, joints: false, moving: true, chains: false, ...has });
 export const HAND_OVER_FORMATS = {
   usdc: format('OpenUSD curves, binary', '.usdc', 'For rendering: curves with widths, ids, root coordinates, colours and velocities. Very large takes come in parts with a layer that joins them.', { curves: true }),
   usda: format('OpenUSD curves, text', '.usda', 'The same to be read by eye; for small takes.', { curves: true }),
@@ -43,6 +45,7 @@ export const HAND_OVER_FORMATS = {
   mdd: format('Point cache of the cards', '.mdd', 'The vertices of the cards frame by frame, big-endian.', { cards: true }),
   lines: format('glTF lines', '.glb', 'Curves of one frame as lines.', { curves: true, moving: false }),
   obj: format('OBJ polylines', '.obj', 'Curves of one frame as polylines.', { curves: true, moving: false }),
+  keys: format('Character with the chains’ movement', '.glb', 'The character’s own file with one clip more: keys on the joints of the chains. Its own clips stay as they are.', { chains: true }),
 } as const satisfies Record<string, HandOverFormat>;
 export type HandOverFormatName = keyof typeof HAND_OVER_FORMATS;
 export const HAND_OVER_NAMES = Object.keys(HAND_OVER_FORMATS) as [HandOverFormatName, ...HandOverFormatName[]];
@@ -65,6 +68,8 @@ export const handOverSchema = z.object({
   levels: z.number().int().min(1).max(4).default(2),
   /** How vertex animation is written. */
   texture: z.enum(['exr', 'png16']).default('exr'),
+  /** Of keys: whether the new clip has the other movements of the shot's clip too. */
+  merge: z.boolean().default(false),
 });
 export type HandOver = z.infer<typeof handOverSchema>;
 export type HandOverWish = z.input<typeof handOverSchema>;

@@ -5,13 +5,14 @@
  * Every parameter's range, unit, default and explanation stands here and nowhere else.
  */
 import { z } from 'zod';
+import { chainSchema } from '../chain/chains';
 import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
 import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
 import { BUILT_IN } from '../fill/planted';
 import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
 
-export const DOCUMENT_FORMAT = 9;
+export const DOCUMENT_FORMAT = 10;
 
 export interface Parameter {
   label: string;
@@ -187,6 +188,8 @@ export const tieSchema = z.object({
   snap: z.number().min(0).max(1e6).nullable(),
   /** Accessory that sits on the tie, by mesh name. */
   wears: z.string().max(200).nullable(),
+  /** mm: of pairs, how far apart the points of neighbours may be; 30 where it is not said. */
+  reachMm: z.number().min(1).max(2000).optional(),
 });
 export type Tie = z.infer<typeof tieSchema>;
 
@@ -288,6 +291,8 @@ export const documentSchema = z.object({
   otherShots: z.array(z.object({ shotName, shot: shotSchema.refine(inOrder), hidden: hiddenSchema, /** Movement settings that this shot alone has so. */ own: ownSchema })).max(200),
   /** Movement settings that the open shot has of its own: what they are in the shots that share them. */
   setAside: ownSchema,
+  /** Joints that are moved as rods, instead of hair: guide by guide. */
+  chains: z.array(chainSchema).max(200).refine(uniqueIds, { message: 'Two chains have the same id.' }),
   plot: z.object({
     mesh: z.string(),
     /** u32 face numbers, ascending. */
@@ -355,7 +360,7 @@ export function usualTreatments({ clump, lock, frizzMm, shorter }: { clump: numb
 
 export function newDocument(meshName: string, shot: Shot): GroomDocument {
   return {
-    format: DOCUMENT_FORMAT, shotName: nameOfShot(shot), shot, hidden: [], otherShots: [], setAside: {},
+    format: DOCUMENT_FORMAT, shotName: nameOfShot(shot), shot, hidden: [], otherShots: [], setAside: {}, chains: [],
     plot: { mesh: meshName, faces: null, maps: noMaps(), flow: null },
     plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling', by: 'count' },
     guides: null,

@@ -15,6 +15,8 @@ export function readDocument(value: unknown): GroomDocument {
   if (format() === 6) document = fromFormat6(document as Format6);
   if (format() === 7) document = fromFormat7(document as Format7);
   if (format() === 8) document = fromFormat8(document as Format8);
+  // format 9 knew hair only
+  if (format() === 9) document = { ...(document as object), format: 10, chains: [] };
   return documentSchema.parse(document);
 }
 

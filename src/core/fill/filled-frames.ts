@@ -21,6 +21,7 @@ export class FilledFrames {
   private readonly skin: Float64Array;
   private readonly motions: Float64Array;
   private readonly guideMotions: Float64Array;
+  private points: Float32Array | null = null;
 
   constructor(private readonly input: FilledInput) {
     const { document, character, planting, offsets, faces } = input, { guides, plant, fill } = document, mesh = this.mesh(), rest = restPositions(character, mesh);
@@ -42,10 +43,10 @@ export class FilledFrames {
     this.shapes.place(motions, P);
     return P;
   }
-  /** 3 × nodes × strands, m, world, from the guides' points of the frame. */
+  /** 3 × nodes × strands, m, world, from the guides' points of the frame; what was given the last time is written over. */
   at(frame: number, guides: Float32Array): Float32Array {
     const { document, character, planting } = this.input, { count, nodes, roots } = this.strands, { shot, sway, hidden } = document, { pointCount } = document.guides!, mesh = this.mesh(), clip = character.clips.find((c) => c.name === shot.clip) ?? null;
-    const pose = poseAtFrame(character, clip, shot, frame), local = new Float32Array(guides.length), P = new Float32Array(3 * nodes * count);
+    const pose = poseAtFrame(character, clip, shot, frame), local = new Float32Array(guides.length), P = (this.points ??= new Float32Array(3 * nodes * count));
     skinPositions(character, mesh, pose, this.skin);
     rootMotionsInto(this.motions, roots, this.frames, this.skin, mesh.triangles);
     rootMotionsInto(this.guideMotions, planting, this.guideFrames, this.skin, mesh.triangles);

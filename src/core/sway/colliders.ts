@@ -2,6 +2,7 @@
  * What hair can touch: pills and balls on joints, level floors, and the meshes themselves; fitted, then changed as the
  * document says. What cannot be used is left out and told.
  */
+import { jointsOf } from '../chain/chains';
 import { roleOf, type MeshCollider, type SwaySettings } from '../document/schema';
 import type { Vec3 } from '../math/vec';
 import { findNode, leadingNodes, nodeKey, poseCharacter, skinPositions, type Character, type CharacterMesh, type Pose, type Role } from '../mesh/character';
@@ -69,7 +70,7 @@ export function fittedPills(character: Character, hidden: readonly string[], opt
   }
   if (clusters.size === 0) return [];
   const surface = new Surface(all.positions, Uint32Array.from(all.triangles));
-  const joints = new Set(character.skins.flatMap((s) => Array.from(s.joints)));
+  const joints = jointsOf(character);
   const placeOf = (node: number): Vec3 => [rest[16 * node + 12], rest[16 * node + 13], rest[16 * node + 14]];
   const below = (node: number): Vec3[] => character.nodes.flatMap((n, i) => (n.parent === node && joints.has(i) ? [placeOf(i)] : []));
   const wanted = options.cover ?? 0, out: SetPill[] = [];

@@ -149,6 +149,10 @@ export class SwayRun {
   /** 3 × points, m: as computed, and as combed; where the run is computed. */
   private readonly world: Float64Array;
   private readonly combed: Float64Array;
+  /** Where shapes change with the pose: those of all guides at the frame the run is at, and at the next; and what hold adds to this share's. */
+  private shape: Float64Array | null = null;
+  private nextShape: Float64Array | null = null;
+  private readonly lifts: Float64Array | null;
   /** Share of the movement at each point that is shown; null where all of it is. */
   private readonly give: Float64Array | null;
   private readonly shown: Float64Array;
@@ -196,8 +200,14 @@ export class SwayRun {
     this.placesBefore = new Float64Array(3 * guides);
     this.world = new Float64Array(offsets.length);
     this.combed = new Float64Array(offsets.length);
-    placeGuides(offsets, this.motions, pointCount, this.world);
-    this.combed.set(this.world);
+    if (whole.shape) {
+      this.shape = new Float64Array(whole.offsets.length);
+      this.nextShape = new Float64Array(whole.offsets.length);
+      whole.shape(pose, this.shape);
+    }
+    this.lifts = whole.shape ? new Float64Array(offsets.length) : null;
+    this.combInto();
+    this.world.set(this.combed);
     this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from);
     this.give = this.givesOf();
     this.shown = this.give ? this.world.slice() : this.world;
@@ -262,6 +272,9 @@ export class SwayRun {
   private restGuides(): { cut: number; heldShare: number } {
     const { system, scene, wind } = this, { settings, offsets, pointCount } = scene, { profiles } = settings, map = mapAtRoots(scene, 'hold');
     const lift = new Float64Array(3 * pointCount), q = new Float64Array(4);
+    // what moves with the pose is unloaded as it was groomed
+    const unloaded = this.shape ? new Float64Array(offsets.length) : null;
+    if (unloaded) placeGuides(offsets, this.motions, pointCount, unloaded);
     let cut = 0, held = 0;
     for (let g = 0; g < system.strandCount; g++) {
       const o = 3 * g * pointCount, m = 7 * g, { of, hold: own, rod: physical } = this.ofGuides.at(g);
@@ -276,7 +289,7 @@ export class SwayRun {
       const one = placeStrand(this.world.subarray(o, o + 3 * pointCount)), { k } = one;
       turnInto(k.tangent, 0, this.rootTangents, 3 * g, this.motions, m);
       turnInto(k.director, 0, this.rootDirectors, 3 * g, this.motions, m);
-      makeRod(one, rod, along);
+      makeRod(one, rod, along, unloaded?.subarray(o, o + 3 * pointCount));
       this.lengths[g] = k.length[0];
       let at = 0;
       for (let i = 1; i < pointCount; i++) {
@@ -293,7 +306,9 @@ export class SwayRun {
       q[3] = this.motions[m + 3];
       for (let i = 1; i < pointCount; i++) {
         turnInto(k.holdOffset, 3 * i, lift, 3 * i, q);
-        for (let c = 0; c < 3; c++) k.holdOffset[3 * i + c] += offsets[o + 3 * i + c] - offsets[o + c];
+        if (this.lifts) for (let c = 0; c < 3; c++) this.lifts[o + 3 * i + c] = k.holdOffset[3 * i + c];
+        const from = this.shape ?? offsets, w = this.shape ? o + 3 * pointCount * this.first : o;
+        for (let c = 0; c < 3; c++) k.holdOffset[3 * i + c] += from[w + 3 * i + c] - from[w + c];
       }
       system.load(g, one);
     }
@@ -356,22 +371,24 @@ export class SwayRun {
     for (const w of this.worn) { w.pose(pose); w.turn(); }
     // what the carrier takes along may be another share of its turning
     system.takeMotion(other.system, [aw * bx - ax * bw - ay * bz + az * by, aw * by + ax * bz - ay * bw - az * bx, aw * bz - ax * by + ay * bx - az * bw, aw * bw + ax * bx + ay * by + az * bz]);
+    if (this.shape) this.whole.shape!(pose, this.shape);
     this.placeRoots(this.motions, this.motions, 0);
     system.rootBefore.set(system.rootPosition);
     system.positionsInto(world);
-    placeGuides(this.scene.offsets, this.motions, this.scene.pointCount, this.combed);
+    this.combInto();
     this.show();
     this.meter.begin(this.shown, this.combed);
   }
   /** Computes the next frame; with a frame: into its pose. */
   advance(pose?: number): FrameMeasures {
     if (pose !== undefined) this.frame = pose - 1;
-    const { system, contacts, places, placesBefore, loft, ties, numbers, plan: { substeps } } = this, h = numbers.h;
+    const { system, contacts, places, placesBefore, loft, ties, numbers, plan: { substeps }, whole } = this, h = numbers.h;
     const netBefore = system.netUses, posed = this.stage.poseAt(this.frame + 1, this.home);
     this.poser.rootsInto(posed, this.nextMotions);
     nodeMotionsInto(this.nextRigid, this.nodes, this.stage.rest, posed);
     if (ties) nodeMotionsInto(this.nextTieMotions, ties.nodes, this.stage.rest, posed);
     for (const w of this.worn) w.pose(posed);
+    if (this.nextShape) whole.shape!(posed, this.nextShape);
     if (!this.scene.settings.on) return this.ride();
     if (contacts) {
       this.worn.forEach((w, q) => contacts.frame(q, w.before, w.now, system.pointCount));
@@ -386,6 +403,7 @@ export class SwayRun {
       const t0 = s / substeps, t1 = (s + 1) / substeps;
       loft?.act(system, this.first, h, ties ? () => ties.letGo() : undefined);
       this.placeRoots(this.motions, this.nextMotions, t1);
+      this.shapeInto(t1);
       if (ties) {
         this.mixTies(t1);
         ties.hold(system, this.tieNow, h);
@@ -399,7 +417,7 @@ export class SwayRun {
     }
     this.turnFrame();
     system.positionsInto(this.world);
-    placeGuides(this.scene.offsets, this.motions, this.scene.pointCount, this.combed);
+    this.combInto();
     this.show();
     this.meter.take(this.shown, this.combed);
     const measures = this.measure(system.netUses - netBefore), seam = this.loop?.take(this.frame, this.shown, this.motions);
@@ -410,19 +428,35 @@ export class SwayRun {
     [this.motions, this.nextMotions] = [this.nextMotions, this.motions];
     [this.rigid, this.nextRigid] = [this.nextRigid, this.rigid];
     [this.tieMotions, this.nextTieMotions] = [this.nextTieMotions, this.tieMotions];
+    [this.shape, this.nextShape] = [this.nextShape, this.shape];
     for (const w of this.worn) w.turn();
     this.frame++;
   }
   /** A frame of hair that does not move of itself: the skin carries it. */
   private ride(): FrameMeasures {
     this.turnFrame();
-    placeGuides(this.scene.offsets, this.motions, this.scene.pointCount, this.combed);
+    this.combInto();
     this.world.set(this.combed);
     this.shown.set(this.combed);
     this.meter.take(this.shown, this.combed);
     this.meter.still();
     const seam = this.loop?.take(this.frame, this.shown, this.motions), out: FrameMeasures = { frame: this.frame, stretch: 0, stretchGuide: -1, depth: 0, depthGuide: -1, netUses: 0, contacts: 0, press: 0, broken: [], volume: 1 };
     return seam ? { ...out, seam } : out;
+  }
+  /** The groomed shape, carried by the skin; as the pose has it where it changes with that. */
+  private combInto(): void {
+    const { shape, scene: { offsets, pointCount } } = this, from = 3 * pointCount * this.first;
+    placeGuides(shape ? shape.subarray(from, from + offsets.length) : offsets, this.motions, pointCount, this.combed);
+  }
+  /** Where hold draws to, at share `t` of the way to the next frame. */
+  private shapeInto(t: number): void {
+    const { shape: a, nextShape: b, lifts, system, scene: { pointCount } } = this;
+    if (!a || !b || !lifts) return;
+    const { k, lanes: L } = system;
+    for (let g = 0; g < system.strandCount; g++) for (let i = 1; i < pointCount; i++) {
+      const o = 3 * (g * pointCount + i), w = o + 3 * pointCount * this.first, at = system.at(g, i, 3);
+      for (let c = 0; c < 3; c++) k.holdOffset[at + c * L] = lifts[o + c] + a[w + c] + t * (b[w + c] - a[w + c]);
+    }
   }
   private mixTies(t: number): void {
     const { tieMotions: from, nextTieMotions: to, tieNow: out } = this;

@@ -20,6 +20,8 @@ export interface Scene {
   settings: SwaySettings;
   /** Frames after which the poses are those of the shot's first frame again, to the bit; only a bake that goes round asks for it. */
   round?: number;
+  /** Shape of all guides in a pose where it changes with the pose (3 × points × guides, m, as `offsets`); that of `offsets` where there is none. */
+  shape?: (pose: Pose, out: Float64Array) => void;
   /** Painted maps; none is 1 everywhere. */
   maps?: Partial<Record<SwayMap, Density>>;
 }

@@ -15,7 +15,7 @@ import type { RodSystem } from './rod-system';
 
 /** Swing of the softest and the hardest tie, Hz. Common practice, no source. */
 const SOFTEST = 3, HARDEST = 60;
-/** Points of pairs are looked for so near each other, m. */
+/** Points of pairs are looked for so near each other, m, unless the tie says otherwise. */
 const PAIR_REACH = 0.03;
 
 /** Numbers of the points a tie holds: of each of its guides those whose share of the length lies in its range; at least one. */
@@ -39,7 +39,7 @@ export function tieBodies(ties: readonly Tie[], points: ArrayLike<number>, guide
     if (tie.kind === 'ring') { if (list.length > 1) out.push({ ...common, points: list }); return; }
     const seen = new Set<string>();
     for (const p of list) {
-      let best = -1, least = PAIR_REACH;
+      let best = -1, least = tie.reachMm === undefined ? PAIR_REACH : tie.reachMm / 1000;
       for (const q of list) {
         if (Math.floor(q / pointCount) === Math.floor(p / pointCount)) continue;
         const d = Math.hypot(points[3 * p] - points[3 * q], points[3 * p + 1] - points[3 * q + 1], points[3 * p + 2] - points[3 * q + 2]);

@@ -2,6 +2,7 @@
 /** Cast: the movement, the frames, what each mesh is, and what the file brought. */
 import { Repeat, TriangleAlert } from 'lucide-react';
 import { useMemo } from 'react';
+import { CHAIN_ROOTS } from '../../core/chain/chains';
 import { roleOf, type Parameter } from '../../core/document/schema';
 import { freeShotName, isNamedByClip } from '../../core/document/shots';
 import { nodeKey, type CharacterMesh, type Role } from '../../core/mesh/character';
@@ -10,6 +11,7 @@ import { isRound, loopSeam, loops } from '../../core/mesh/clips';
 import { restBox } from '../../core/mesh/rest-box';
 import { useEditor } from '../state/store';
 import { CarryPart } from './carry-part';
+import { ChainsPart } from './chains-part';
 import { RoundNote } from './round-note';
 import { ShotsPart } from './shots-part';
 import { WearPart } from './wear-part';
@@ -56,13 +58,14 @@ export function CastPanel({ document }: PanelProps) {
         {seam && <p data-testid="loop-seam" className="mt-1 flex items-start gap-1.5 text-[12px] leading-snug text-faint">{shot.cyclic && !seam.loops ? <TriangleAlert size={13} className="mt-px shrink-0 text-trouble" /> : null}<span>At its end every joint is within <span className="num">{(1000 * seam.gap).toFixed(seam.gap < 0.01 ? 1 : 0)} mm</span> and <span className="num">{((seam.turn * 180) / Math.PI).toFixed(1)}°</span> of its start, and its speed within <span className="num">{seam.jolt.toFixed(2)} m/s</span>: {seam.loops ? 'it can repeat.' : `repeated, it would jump${seam.node >= 0 && seam.gap > 0.001 ? ` at ${session.character.nodes[seam.node].name}` : ''}.`}</span></p>}
       </Question>
       <Question title="What is each mesh?">
-        <ul>{session.character.meshes.map((m) => <li key={m.name}><OneOf label={m.name} testId={`role-${m.name}`} value={roleOf(m, document.sway)} onChange={(v) => setRole(m, v)} options={ROLE_OPTIONS} /></li>)}</ul>
+        <ul>{session.character.meshes.filter((m) => m.name !== CHAIN_ROOTS).map((m) => <li key={m.name}><OneOf label={m.name} testId={`role-${m.name}`} value={roleOf(m, document.sway)} onChange={(v) => setRole(m, v)} options={ROLE_OPTIONS} /></li>)}</ul>
       </Question>
+      {document.chains.length === 0 && <ChainsPart />}
       <WearPart document={document} />
       <CarryPart />
       <Question title="What came in?">
         <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-soft">
-          {([['File', session.groom.character.fileName], ['Meshes', session.character.meshes.length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}
+          {([['File', session.groom.character.fileName], ['Meshes', session.character.meshes.filter((m) => m.name !== CHAIN_ROOTS).length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}
         </dl>
         {session.groom.character.warnings.length > 0 && <><Note>Mended or left out while reading:</Note><ul className="mt-1 list-disc pl-4 text-[12px] text-soft">{session.groom.character.warnings.map((w) => <li key={w}>{w}</li>)}</ul></>}
       </Question>

@@ -17,13 +17,13 @@ const JOINTS = parameter('Joints', '', 4, 1000, 1, 160, 'Joints of all chains to
 const none = (): void => undefined;
 
 export function HandOverPart({ bake, stale }: { bake: Bake; stale: readonly string[] }) {
-  const { session } = useWorkshop(), wish = useEditor((s) => s.wish), exports = useEditor((s) => s.exports), receivers = useEditor((s) => s.receivers), fill = useEditor((s) => s.history!.document.fill), format = HAND_OVER_FORMATS[wish.format], set = (change: Partial<HandOver>): void => useEditor.setState({ wish: { ...wish, ...change } });
+  const { session } = useWorkshop(), chosen = useEditor((s) => s.wish), ofChains = useEditor((s) => s.history!.document.chains.length > 0), wish = HAND_OVER_FORMATS[chosen.format].chains === ofChains ? chosen : { ...chosen, format: ofChains ? 'keys' as const : 'usdc' as const }, exports = useEditor((s) => s.exports), receivers = useEditor((s) => s.receivers), fill = useEditor((s) => s.history!.document.fill), format = HAND_OVER_FORMATS[wish.format], set = (change: Partial<HandOver>): void => useEditor.setState({ wish: { ...wish, ...change } });
   useEffect(() => { if (useEditor.getState().receivers.length === 0) trying(session.bakes.loadReceivers()); }, [session]);
   const FRAME = (label: string, fallback: number): ReturnType<typeof parameter> => parameter(label, '', bake.startFrame, bake.endFrame, 1, fallback, 'Frames of the bake that are handed over.', true), known = receivers.find((r) => r.name === wish.receiver.name);
   return (
     <>
       <Question title="Hand it over" aside={stale.length > 0 ? <span className="text-copper">out of date</span> : undefined}>
-        <OneOf label="As" testId="hand-over-format" value={wish.format} options={HAND_OVER_NAMES.map((n) => ({ value: n, label: HAND_OVER_FORMATS[n].label, aside: HAND_OVER_FORMATS[n].ending, help: HAND_OVER_FORMATS[n].help }))} onChange={(v) => set({ format: v })} />
+        <OneOf label="As" testId="hand-over-format" value={wish.format} options={HAND_OVER_NAMES.filter((n) => HAND_OVER_FORMATS[n].chains === ofChains).map((n) => ({ value: n, label: HAND_OVER_FORMATS[n].label, aside: HAND_OVER_FORMATS[n].ending, help: HAND_OVER_FORMATS[n].help }))} onChange={(v) => set({ format: v })} />
         <OneOf label="To" testId="hand-over-receiver" value={known?.id ?? ''} options={receivers.map((r) => ({ value: r.id, label: r.name, help: receiverInWords(r) }))} onChange={(id) => { const { id: _id, ...r } = receivers.find((x) => x.id === id)!; set({ receiver: r }); }} />
         {format.curves && <div className="my-1 flex items-center gap-2"><Choice label="What" value={wish.what} options={[{ value: 'guides', label: 'Guides', help: 'The guides as they were computed.' }, { value: 'filled', label: 'Filled strands', help: 'Strands of the filled groom, lifted out of what they would pierce.' }]} onChange={(v) => set({ what: v })} /></div>}
         {format.curves && wish.what === 'filled' && <NumberField testId="hand-over-count" parameter={{ ...COUNT, max: fill.count }} value={Math.min(wish.count, fill.count)} onChange={(v) => set({ count: v })} onCommit={none} />}
@@ -43,6 +43,7 @@ export function HandOverPart({ bake, stale }: { bake: Bake; stale: readonly stri
             <Toggle label="Rest" help="The groomed shape in the rest pose beside the moving one." checked={wish.rest} onChange={(v) => set({ rest: v })} />
           </>
         )}
+        {wish.format === 'keys' && <Toggle label="One clip for all of it" help="The new clip has the other movements of the shot’s clip too, with these joints’ own turns replaced; the sheet says which. Otherwise it moves the chains’ joints alone, to be played beside." checked={wish.merge} onChange={(v) => set({ merge: v })} />}
         {wish.format === 'vat' && <div className="my-1"><Choice label="Texture" value={wish.texture} options={[{ value: 'exr', label: 'Float EXR', help: 'Exact; the larger file.' }, { value: 'png16', label: '16-bit PNG', help: 'Between a least and a greatest offset; what that costs is measured.' }]} onChange={(v) => set({ texture: v })} /></div>}
         <div className="mt-2"><Button primary={stale.length === 0} data-testid="hand-over" onClick={() => trying(session.bakes.handOver(wish))}><Download size={14} />Write it</Button></div>
         {stale.length > 0 && <Note>Something has changed since this was baked: {stale.join(', ')}. What you hand over is as it was then.</Note>}

@@ -2,6 +2,7 @@
  * The arrays behind the screen: the character, its pose at the play head, guides, filled strands, computed and baked frames.
  * It listens to the store, keeps itself up to date, and tells the view when something to be drawn has changed.
  */
+import { withChainRoots } from '../../core/chain/chains';
 import { bufferId, floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
 import { jump } from '../../core/document/edits';
 import { buffersOf, type BufferId, type GroomDocument, type SwayMap } from '../../core/document/schema';
@@ -21,6 +22,7 @@ import type { FillReply, FillRequest } from '../../workers/messages';
 import * as api from './api';
 import { BakeDesk } from './bake-desk';
 import { BufferStore } from './buffer-store';
+import { ChainDesk } from './chain-desk';
 import { CombDesk } from './comb-desk';
 import { CurveDesk } from './curve-desk';
 import { FillDesk } from './fill-desk';
@@ -73,6 +75,7 @@ export class Session {
   readonly mend = new MendDesk(this);
   readonly wedges = new WedgeDesk(this);
   readonly shots = new ShotDesk(this);
+  readonly chains = new ChainDesk(this);
   readonly bakes = new BakeDesk(this);
   onTrouble: ((message: string) => void) | null = null;
   onTold: ((message: string) => void) | null = null;
@@ -115,10 +118,10 @@ export class Session {
   static async open(groomId: string): Promise<Session> {
     const groom = await api.getGroom(groomId);
     const packed = await api.getPackedCharacter(groom.character.id);
-    const { unpackCharacter } = await import('../../formats/packed-character');
+    const { packCharacter, unpackCharacter } = await import('../../formats/packed-character');
     const read = unpackCharacter(packed);
     if (!read.ok) throw new Error(read.error.message);
-    const session = new Session(groom, read.value, packed);
+    const { chains } = groom.document, character = withChainRoots(read.value, chains), session = new Session(groom, character, character === read.value ? packed : packCharacter(character));
     await Promise.all(buffersOf(groom.document).map((id) => session.need(id)));
     useEditor.getState().open(groom);
     session.adoptDocument(groom.document);
@@ -399,7 +402,7 @@ export class Session {
   /** World points of the groomed shape in the present pose. */
   groomedNow(): Float32Array {
     const { guides } = this, points = new Float32Array(guides?.offsets.length ?? 0);
-    if (guides) placeGuides(guides.offsets, this.motions, guides.pointCount, points);
+    if (guides) placeGuides(this.chains.shapeIn(this.pose) ?? guides.offsets, this.motions, guides.pointCount, points);
     return points;
   }
   /** Points of the take that is laid over, in the present frame; null where there is none. */

@@ -238,7 +238,7 @@ export class Viewport {
     const document = state.history?.document;
     if (!document) return;
     if (this.lit !== state.light) this.light();
-    this.character.setPose(session.pose);
+    this.character.setPose(session.chains.dressed(session.pose));
     this.character.setWorn(session.wornMotions());
     this.character.setHidden(document.hidden);
     const shown = session.shownGuides(), { guides, filled } = session;

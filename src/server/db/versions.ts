@@ -1,15 +1,15 @@
 /** Versions of a character: garments added and replaced, and the grooms that go along. */
 import type { Knex } from 'knex';
 import { restPositions, type Character, type Role } from '../../core/mesh/character';
-import { AS_IT_IS, placeCharacter, UNITS, type Placement } from '../../core/mesh/placement';
+import { AS_IT_IS, importChoicesSchema, placeCharacter, UNITS, type Placement } from '../../core/mesh/placement';
 import { boxOfPoints, restBox } from '../../core/mesh/rest-box';
 import { fitScale, wear, WearError, type MovingPoints, type Worn } from '../../core/mesh/wear';
-import { setBytes, unpackFiles, type NamedFile } from '../../formats/file-set';
+import { setBytes, unpackFiles, unpackSet, type NamedFile } from '../../formats/file-set';
 import { packCharacter, unpackCharacter } from '../../formats/packed-character';
 import { isPointCache, readPointCache } from '../../formats/point-cache';
 import { readCharacter } from '../read-character';
-import { putBlob } from './blobs';
-import { getAsset, getGroom, json, loadCharacter, newId, UserError, type GroomInfo } from './records';
+import { getBlob, putBlob } from './blobs';
+import { getAsset, getGroom, json, loadCharacter, newId, notFound, UserError, type GroomInfo } from './records';
 
 /** Those of the grooms that can go to a version of their character, as they are now: where the mesh they grow on is the same there. */
 async function movable(db: Knex, ids: readonly string[], character: Character): Promise<GroomInfo[]> {
@@ -109,4 +109,18 @@ export async function putOnVersion(db: Knex, groomId: string, base: number, asse
   const moved = await movable(db, [groomId], await loadCharacter(db, to.packed));
   if (moved.length === 0) throw new UserError(409, 'otherMesh', `The mesh “${groom.document.plot.mesh}” has other triangles in that version. Carry the groom over to it.`);
   await db.transaction((trx) => moveGrooms(trx, moved, assetId, 'Another version of the character'));
+}
+
+/** The files a character first came in, whatever it has put on since, and how it was placed. */
+export async function sourceOf(db: Knex, assetId: string): Promise<{ files: NamedFile[]; placement: Placement | null }> {
+  let row: { source_blob: string; file_name: string; choices: string | null; follows: string | null } | undefined;
+  for (let id: string | null = assetId; id !== null; id = row.follows) {
+    row = await db('assets').where({ id }).first('source_blob', 'file_name', 'choices', 'follows');
+    if (!row) throw notFound('character');
+  }
+  const bytes = await getBlob(db, row!.source_blob);
+  if (!bytes) throw notFound('character');
+  const files = unpackSet(bytes, row!.file_name), choices = importChoicesSchema.safeParse(row!.choices && JSON.parse(row!.choices));
+  if (!files.ok) throw new UserError(500, files.error.type, files.error.message);
+  return { files: files.value, placement: choices.success ? choices.data.placement : null };
 }

@@ -1,0 +1,40 @@
+/** A groom of chains: the document and the buffers that go with a list of them. */
+import { bytesOf, packPlanting } from '../document/buffers';
+import { plantKey } from '../document/proof';
+import { defaultSway, newDocument, noSwayMaps, type GroomDocument, type SwaySettings } from '../document/schema';
+import type { Character } from '../mesh/character';
+import { CHAIN_ROOTS, chainColliders, plantChains, type Chain } from './chains';
+
+/** What chains are like to begin with: a rope that keeps some of its shape. Common practice, no source. */
+function chainSway(character: Character, chains: readonly Chain[]): SwaySettings {
+  const sway = defaultSway(), { meshes, without } = chainColliders(character, chains);
+  return {
+    ...sway, material: 'rope', stiffness: 1, lock: 1, hold: 0.35, damping: 1, bendDamping: 20,
+    profiles: { ...sway.profiles, hold: [[0, 1], [0.5, 0.6], [1, 0.4]] },
+    meshes: Object.fromEntries(Object.entries(meshes).map(([name, as]) => [name, { as, sides: 'auto', gapMm: null, friction: null }])), pillsWithout: without,
+  };
+}
+
+/** A document whose guides are these chains, in the shots of another document. Throws with what is wrong with them. */
+export function chainDocument(character: Character, like: GroomDocument, chains: readonly Chain[], keep: (bytes: Uint8Array) => string): GroomDocument {
+  const out = newDocument(CHAIN_ROOTS, { ...like.shot });
+  out.shotName = like.shotName;
+  out.hidden = [...like.hidden, CHAIN_ROOTS];
+  out.otherShots = like.otherShots.map((o) => ({ shotName: o.shotName, shot: { ...o.shot }, hidden: [...o.hidden, CHAIN_ROOTS], own: {} }));
+  out.sway = { ...chainSway(character, chains), carrier: like.sway.carrier, meshRoles: { ...like.sway.meshRoles } };
+  return withChains(character, out, chains, keep);
+}
+
+/** The document with other chains; its settings stay, but for what collides. Throws with what is wrong with them. */
+export function withChains(character: Character, document: GroomDocument, chains: readonly Chain[], keep: (bytes: Uint8Array) => string): GroomDocument {
+  const { planting, offsets, pointCount } = plantChains(character, chains), { meshes, without } = chainColliders(character, chains), before = chainColliders(character, document.chains);
+  // what was set to be off because of chains that have gone collides as it would by itself
+  const others = Object.fromEntries(Object.entries(document.sway.meshes).filter(([name, m]) => m.as !== before.meshes[name] || m.gapMm !== null || m.friction !== null));
+  const out: GroomDocument = {
+    ...document, chains: [...chains],
+    guides: { count: chains.length, pointCount, planting: keep(packPlanting(planting)), offsets: keep(bytesOf(offsets)), plantKey: '0'.repeat(64), combed: false },
+    sway: { ...document.sway, maps: noSwayMaps(), pillsWithout: [...new Set([...(document.sway.pillsWithout ?? []).filter((j) => !before.without.includes(j)), ...without])], meshes: { ...Object.fromEntries(Object.entries(meshes).map(([name, as]) => [name, { as, sides: 'auto' as const, gapMm: null, friction: null }])), ...others }, ties: document.sway.ties.map((t) => ({ ...t, guides: t.guides.filter((g) => g < chains.length) })).filter((t) => t.guides.length > 0) },
+  };
+  out.guides!.plantKey = plantKey(out);
+  return out;
+}

@@ -1,0 +1,118 @@
+/** Between points of chains' guides and joints: poses in which the joints follow the points, and the shape that the animation gives them. */
+import { invertAffine, multiplyInto, multiplyQuats, rotationRowsInto, turnInto } from '../math/mat4';
+import { poseCharacter, rigidMotionInto, type Character, type Pose } from '../mesh/character';
+import type { ChainPath } from './chains';
+
+/** Moves the joints of chains (and what hangs on them) in poses to where the guides' points are. */
+export class ChainPoser {
+  private readonly rest: Pose;
+  private readonly motion = new Float64Array(7);
+  private readonly from = new Float64Array(3);
+  private readonly place = new Float64Array(3);
+  private readonly turned = new Float64Array(3);
+  private readonly turn = new Float64Array(9);
+  private readonly before: Float64Array;
+  private readonly own: Uint8Array;
+  private readonly tips: Float64Array;
+  /** `offsets`: as planted. */
+  constructor(private readonly character: Character, private readonly paths: readonly ChainPath[], private readonly pointCount: number, offsets: ArrayLike<number>) {
+    this.rest = poseCharacter(character, null, 0);
+    this.tips = tipsOf(paths, pointCount, offsets);
+    this.before = new Float64Array(16 * character.nodes.length);
+    this.own = new Uint8Array(character.nodes.length);
+  }
+
+  /**
+   * `pose` (in place) as the points (3 × points × chains, m, world) have it: a joint stands where its point is, and is turned from the rest pose
+   * as what carries its chain and, from joint to joint, by the least turn that takes the bone to where it points now.
+   */
+  into(pose: Pose, points: ArrayLike<number>): void {
+    const { character, rest, motion, before, own, paths, pointCount, from, place, turned, turn, tips } = this;
+    before.set(pose.subarray(0, before.length));
+    own.fill(0);
+    paths.forEach(({ carrier, nodes, at }, g) => {
+      const p = (i: number): number => 3 * (g * pointCount + at[i]);
+      rigidMotionInto(motion, 0, rest, pose, carrier);
+      let q: [number, number, number, number] = [motion[0], motion[1], motion[2], motion[3]];
+      for (let c = 0; c < 3; c++) place[c] = points[p(0) + c];
+      nodes.forEach((node, i) => {
+        const o = 16 * node, next = i + 1 < nodes.length ? nodes[i + 1] : -1;
+        // the bone in the rest pose
+        for (let c = 0; c < 3; c++) from[c] = next >= 0 ? rest[16 * next + 12 + c] - rest[o + 12 + c] : tips[3 * g + c];
+        turnInto(turned, 0, from, 0, q);
+        q = multiplyQuats(leastTurn(turned, points[p(i + 1)] - points[p(i)], points[p(i + 1) + 1] - points[p(i) + 1], points[p(i + 1) + 2] - points[p(i) + 2]), q);
+        rotationRowsInto(turn, 0, q);
+        for (let c = 0; c < 3; c++) {
+          for (let r = 0; r < 3; r++) pose[o + 4 * c + r] = turn[3 * r] * rest[o + 4 * c] + turn[3 * r + 1] * rest[o + 4 * c + 1] + turn[3 * r + 2] * rest[o + 4 * c + 2];
+          pose[o + 12 + c] = place[c];
+        }
+        own[node] = 1;
+        turnInto(turned, 0, from, 0, q);
+        for (let c = 0; c < 3; c++) place[c] += turned[c];
+      });
+    });
+    // what hangs on them keeps its place on them
+    const local = new Float64Array(16);
+    character.nodes.forEach((n, i) => {
+      if (own[i] === 1 || n.parent < 0 || own[n.parent] === 0) return;
+      own[i] = 1;
+      const inverse = invertAffine(before, 16 * n.parent);
+      if (!inverse) return;
+      multiplyInto(local, 0, inverse, 0, before, 16 * i);
+      multiplyInto(pose, 16 * i, pose, 16 * n.parent, local, 0);
+    });
+  }
+}
+
+/** Quaternion of the least turn from one direction to another (x, y, z); half a turn about anything across where they are opposite. */
+function leastTurn(from: ArrayLike<number>, x: number, y: number, z: number): [number, number, number, number] {
+  const l = Math.sqrt((from[0] ** 2 + from[1] ** 2 + from[2] ** 2) * (x * x + y * y + z * z));
+  if (l < 1e-18) return [0, 0, 0, 1];
+  const cx = (from[1] * z - from[2] * y) / l, cy = (from[2] * x - from[0] * z) / l, cz = (from[0] * y - from[1] * x) / l, w = 1 + (from[0] * x + from[1] * y + from[2] * z) / l;
+  if (w < 1e-9) { const a = Math.abs(x) > Math.abs(y) ? [-z, 0, x] : [0, z, -y], k = 1 / Math.hypot(...a); return [k * a[0], k * a[1], k * a[2], 0]; }
+  const k = 1 / Math.sqrt(cx * cx + cy * cy + cz * cz + w * w);
+  return [k * cx, k * cy, k * cz, k * w];
+}
+
+/** Ways from the last joints to the tips in the rest pose, 3 a chain. */
+function tipsOf(paths: readonly ChainPath[], pointCount: number, offsets: ArrayLike<number>): Float64Array {
+  return Float64Array.from({ length: 3 * paths.length }, (_, k) => { const g = Math.floor(k / 3), { at } = paths[g], o = 3 * g * pointCount + (k % 3); return offsets[o + 3 * at[at.length - 1]] - offsets[o + 3 * at[at.length - 2]]; });
+}
+
+/** The shape that the animation gives chains: as the offsets of guides, from the root in the rest pose's orientation. */
+export class ChainShape {
+  private readonly rest: Pose;
+  private readonly motion = new Float64Array(7);
+  private readonly last7 = new Float64Array(7);
+  private readonly place = new Float64Array(3);
+  private readonly tips: Float64Array;
+  constructor(character: Character, private readonly paths: readonly ChainPath[], private readonly pointCount: number, offsets: ArrayLike<number>) {
+    this.rest = poseCharacter(character, null, 0);
+    this.tips = tipsOf(paths, pointCount, offsets);
+  }
+  /** Whether a clip moves any joint of theirs. */
+  static isMoved(paths: readonly ChainPath[], channels: readonly { node: number }[]): boolean { const free = new Set(paths.flatMap((p) => p.nodes)); return channels.some((c) => free.has(c.node)); }
+
+  into(pose: Pose, out: Float64Array | Float32Array): void {
+    const { paths, pointCount, motion, last7, place, rest, tips } = this;
+    paths.forEach(({ carrier, nodes, at }, g) => {
+      rigidMotionInto(motion, 0, rest, pose, carrier);
+      const back = [-motion[0], -motion[1], -motion[2], motion[3]], o = 3 * g * pointCount, root = 16 * nodes[0] + 12;
+      at.forEach((p, i) => {
+        if (i < nodes.length) for (let c = 0; c < 3; c++) place[c] = pose[16 * nodes[i] + 12 + c] - pose[root + c];
+        else {
+          // the tip goes with the last joint
+          const last = nodes[nodes.length - 1], m = 16 * last;
+          rigidMotionInto(last7, 0, rest, pose, last);
+          turnInto(place, 0, tips, 3 * g, last7);
+          for (let c = 0; c < 3; c++) place[c] += pose[m + 12 + c] - pose[root + c];
+        }
+        turnInto(out, o + 3 * p, place, 0, back);
+      });
+      for (let i = 1; i < at.length; i++) for (let p = at[i - 1] + 1; p < at[i]; p++) for (let c = 0; c < 3; c++) {
+        const a = out[o + 3 * at[i - 1] + c];
+        out[o + 3 * p + c] = a + ((p - at[i - 1]) / (at[i] - at[i - 1])) * (out[o + 3 * at[i] + c] - a);
+      }
+    });
+  }
+}

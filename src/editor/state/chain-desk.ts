@@ -1,0 +1,54 @@
+/** Chains of the open groom: the poses they give the character, and changes to the list of them. */
+import { bufferId } from '../../core/document/buffers';
+import { ChainPoser, ChainShape } from '../../core/chain/chain-pose';
+import { chainDocument, withChains } from '../../core/chain/chain-groom';
+import { plantChains, type Chain, type PlantedChains } from '../../core/chain/chains';
+import type { Pose } from '../../core/mesh/character';
+import * as api from './api';
+import type { Session } from './session';
+import { useEditor } from './store';
+
+export class ChainDesk {
+  private known: { chains: readonly Chain[]; planted: PlantedChains; poser: ChainPoser; shape: ChainShape } | null = null;
+  private posed: Pose | null = null;
+  constructor(private readonly session: Session) {}
+
+  private get now(): NonNullable<ChainDesk['known']> | null {
+    const { chains } = this.session.document, { character } = this.session;
+    if (chains.length === 0) return null;
+    if (this.known?.chains !== chains) {
+      const planted = plantChains(character, chains);
+      this.known = { chains, planted, poser: new ChainPoser(character, planted.paths, planted.pointCount, planted.offsets), shape: new ChainShape(character, planted.paths, planted.pointCount, planted.offsets) };
+    }
+    return this.known;
+  }
+  /** The pose with the chains where they are shown; as it is where nothing has been computed for them. */
+  dressed(pose: Pose): Pose {
+    const { now } = this, shown = now ? this.session.shownGuides() : null;
+    if (!now || !shown || shown.from === 'combed' || shown.points.length !== now.planted.offsets.length) return pose;
+    if (this.posed?.length !== pose.length) this.posed = pose.slice();
+    this.posed.set(pose);
+    now.poser.into(this.posed, shown.points);
+    return this.posed;
+  }
+  /** Offsets of the guides as the animation has them in a pose; null where there are no chains. */
+  shapeIn(pose: Pose): Float32Array | null {
+    const { now } = this;
+    if (!now) return null;
+    const out = new Float32Array(now.planted.offsets.length);
+    now.shape.into(pose, out);
+    return out;
+  }
+
+  /** Changes the chains of this groom, as one step. Throws with what is wrong with them. */
+  change(label: string, chains: readonly Chain[]): void {
+    const { session } = this, next = withChains(session.character, session.document, chains, (bytes) => session.keep(bytes));
+    useEditor.getState().edit(label, (d) => { d.chains = next.chains.map((c) => ({ ...c, joints: [...c.joints] })); d.guides = next.guides; d.sway = next.sway as typeof d.sway; });
+  }
+  /** Begins a groom of chains on the open character; its id. */
+  async begin(name: string, chains: readonly Chain[]): Promise<string> {
+    const { session } = this, made: { id: string; bytes: Uint8Array }[] = [], document = chainDocument(session.character, session.document, chains, (bytes) => { const id = bufferId(bytes); made.push({ id, bytes }); return id; });
+    for (const { id, bytes } of made) await api.putBuffer(id, bytes);
+    return api.newGroom(session.groom.character.id, name, document);
+  }
+}

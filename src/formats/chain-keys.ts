@@ -1,0 +1,61 @@
+/** Chains handed over as keys on the character's own joints: its own file with one clip more. */
+import { ChainPoser } from '../core/chain/chain-pose';
+import { plantChains } from '../core/chain/chains';
+import { Between, BakedView, type Baked } from '../core/bake/baked';
+import { ErrorTally } from '../core/bake/error-tally';
+import { nameFor, type HandOver, type HandOverReport } from '../core/document/hand-over';
+import { composeInto, invertAffine, multiplyInto, quatFromAxes } from '../core/math/mat4';
+import { AS_IT_IS, turnOf } from '../core/mesh/placement';
+import type { Character, Pose } from '../core/mesh/character';
+import { glbOf, nodeOrder, withClip } from './clip-glb';
+
+/** The character's file with a clip of the chains' joints. Throws in plain words where its joints are not in that file. */
+export async function chainKeys(baked: Baked, source: Awaited<ReturnType<NonNullable<Baked['source']>>>, wish: HandOver, base: string, frames: { fps: number; list: readonly number[] }, report: HandOverReport, tell: (share: number) => void): Promise<{ name: string; bytes: Uint8Array }> {
+  const { document, character } = baked, { chains, shot } = document, { paths, pointCount, offsets } = plantChains(character, chains), view = new BakedView(baked), between = new Between(baked), poser = new ChainPoser(character, paths, pointCount, offsets);
+  const glb = await glbOf(source.files), placement = source.placement ?? AS_IT_IS, order = nodeOrder(glb), shift = Math.abs(turnOf(placement)[3]) < 1 - 1e-12 ? 1 : 0, free = paths.flatMap((p) => p.nodes);
+  const nodes = free.map((n) => {
+    const own = order[n - shift], name = character.nodes[n].name;
+    if (!own || (own.name.slice(0, 120) || `joint ${n - shift}`) !== name) throw new Error(`The joint “${name}” is not in the file the character came in: it was put on later, with a garment. Bring in one file with both to hand its movement over.`);
+    return own.node;
+  });
+  // where in the points each joint is
+  const at = paths.flatMap((p, g) => p.nodes.map((_, i) => 3 * (g * pointCount + p.at[i])));
+  const turns = free.map(() => new Float32Array(4 * frames.list.length)), tally = new ErrorTally(), local = new Float64Array(16), forward: Pose = new Float64Array(16 * character.nodes.length);
+  for (const [k, frame] of frames.list.entries()) {
+    const points = await between.at(frame), pose = view.poseAt(frame), moved = pose.slice();
+    poser.into(moved, points);
+    free.forEach((n, j) => {
+      localTurn(character, moved, n, local);
+      const out = turns[j], o = 4 * k, before = o - 4;
+      out.set(local.subarray(0, 4), o);
+      // the same turn, on the side of the one before
+      if (k > 0 && out[o] * out[before] + out[o + 1] * out[before + 1] + out[o + 2] * out[before + 2] + out[o + 3] * out[before + 3] < 0) for (let c = 0; c < 4; c++) out[o + c] *= -1;
+    });
+    // as a receiver puts it together: these turns, and places as in the rest pose
+    forward.set(pose.subarray(0, forward.length));
+    free.forEach((n, j) => {
+      const { parent, translation: t, scale: s } = character.nodes[n], q = turns[j], own = new Float64Array(16);
+      composeInto(own, 0, t[0], t[1], t[2], q[4 * k], q[4 * k + 1], q[4 * k + 2], q[4 * k + 3], s[0], s[1], s[2]);
+      if (parent >= 0) multiplyInto(forward, 16 * n, forward, 16 * parent, own, 0); else forward.set(own, 16 * n);
+      tally.take(Math.hypot(...[0, 1, 2].map((c) => forward[16 * n + 12 + c] - points[at[j] + c])), frame, j);
+    });
+    tell(k / frames.list.length);
+  }
+  // a mirrored character's turns are those of its file, mirrored
+  if (placement.mirror) for (const t of turns) for (let o = 0; o < t.length; o += 4) { t[o + 1] *= -1; t[o + 2] *= -1; }
+  const added = withClip(glb, { name: wish.merge ? `${shot.clip || document.shotName} with chains` : `${document.shotName} chains`, times: Float32Array.from(frames.list, (_, k) => k / frames.fps), turns: nodes.map((node, j) => ({ node, values: turns[j] })), with: wish.merge && shot.clip !== '' ? shot.clip : null });
+  report.counts.push(['chains', chains.length], ['joints', free.length], ['keys of each', frames.list.length]);
+  report.reductions.push({ name: `keys on ${free.length} joints`, of: 'the joints as they were computed', figures: tally.figures, counts: 'joint' });
+  report.notes.push(added.merged ? `The clip “${added.name}” is “${shot.clip}” with these joints moved: ${added.merged.kept} of its movements are as they were${added.merged.replaced.length > 0 ? `, and the turns of ${[...new Set(added.merged.replaced)].join(', ')} are the chains’ instead` : ''}. The file’s own clips are untouched.` : `The clip “${added.name}” moves the chains’ joints and nothing else; it is played together with “${shot.clip || 'the rest pose'}”. The file’s own clips are untouched.`, 'In the character’s own unit and axes, as it came.');
+  report.layout = { clip: added.name, with: added.merged ? null : shot.clip, placement, joints: free.map((n, j) => ({ node: nodes[j], name: order[n - shift].name, guide: Math.floor(at[j] / 3 / pointCount), point: (at[j] / 3) % pointCount })) };
+  return { name: nameFor(wish.receiver, base, 'keys.glb'), bytes: added.bytes };
+}
+
+/** Turn of a node against its parent in a pose: a quaternion, x y z w. */
+function localTurn(character: Character, pose: Pose, node: number, out: Float64Array): void {
+  const { parent, scale, rotation } = character.nodes[node], inverse = parent >= 0 ? invertAffine(pose, 16 * parent) : null;
+  if (parent >= 0 && !inverse) { out.set(rotation); return; }
+  if (inverse) multiplyInto(out, 0, inverse, 0, pose, 16 * node); else out.set(pose.subarray(16 * node, 16 * node + 16));
+  const axis = (c: number): [number, number, number] => { const s = Math.sign(scale[c]) || 1, l = Math.hypot(out[4 * c], out[4 * c + 1], out[4 * c + 2]) || 1; return [(s * out[4 * c]) / l, (s * out[4 * c + 1]) / l, (s * out[4 * c + 2]) / l]; };
+  out.set(quatFromAxes(axis(0), axis(1), axis(2)));
+}
