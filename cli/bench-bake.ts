@@ -4,7 +4,7 @@
  * (once or more) for one of the parts.
  */
 import { spawn, type ChildProcess } from 'node:child_process';
-import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { cpus, tmpdir } from 'node:os';
 import path from 'node:path';
 import { packFrames, unpackFrames, type PackedFrames } from '../src/core/bake/frame-codec';
@@ -28,6 +28,12 @@ import { demoGroom } from '../src/server/demo-oda';
 import { startDatabase, type RunningDatabase } from './mariadb';
 import { claimDataDirectory, readPlaces } from './places';
 
+/** Bytes that the processes hold whose command names that file. */
+function memoryOf(file: string): number {
+  let sum = 0;
+  for (const pid of readdirSync('/proc')) { try { if (/^\d+$/.test(pid) && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(file)) sum += 1024 * Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0); } catch { /* it has ended meanwhile */ } }
+  return sum;
+}
 const SHORT = process.argv.includes('--short'), ONLY = process.argv.filter((_, k, all) => all[k - 1] === '--only'), wanted = (part: 'frames' | 'workers' | 'kills' | 'hand-over'): boolean => ONLY.length === 0 || ONLY.includes(part), GUIDES = SHORT ? 420 : 2000, FRAMES = SHORT ? 24 : 240, COMPUTED = SHORT ? 12 : 24, /** Frames after the first of the bakes that workers are compared by. */ LONG = 150;
 const round = (v: number, d = 3): number => Number(v.toFixed(d)), figures: Record<string, number> = {}, ratios: Record<string, number> = {}, told = (k: string, v: number): void => { console.log(`${String(v).padStart(10)}  ${k}`); };
 const figure = (k: string, v: number): void => { figures[k] = round(v, 2); told(k, figures[k]); }, ratio = (k: string, v: number): void => { ratios[k] = round(v); told(k, ratios[k]); };
@@ -129,12 +135,12 @@ try {
   // a large hand-over, and what the process that writes it holds
   if (wanted('hand-over')) {
     const count = SHORT ? 2000 : 100_000, made = await queueExport(db, plain, handOverSchema.parse({ format: 'usdc', what: 'filled', count, receiver: USUAL_RECEIVERS[0] })), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), { info: () => undefined, error: console.error }, 1), loop = runner.loop();
-    let most = 0;
-    const watch = setInterval(() => { most = Math.max(most, process.memoryUsage().rss); }, 50), before = process.memoryUsage().rss, t = performance.now();
+    let most = 0, mostOfChild = 0;
+    const watch = setInterval(() => { most = Math.max(most, process.memoryUsage().rss); mostOfChild = Math.max(mostOfChild, memoryOf('export-process.mjs')); }, 50), before = process.memoryUsage().rss, t = performance.now();
     for (;;) { const { state, message } = await getExport(db, made.id); if (state === 'done') break; if (state === 'failed') throw new Error(message ?? ''); await pause(200); }
     clearInterval(watch);
     const { files } = await getExport(db, made.id), size = files.reduce((n, f) => n + f.size, 0), took = performance.now() - t;
-    figure('hand-over of filled strands, MB', size / 1e6); figure('MB/s with filling and pushing out', size / 1e3 / took); figure('memory of the process that wrote it, MB', most / 1e6); figure('of that before it began, MB', before / 1e6);
+    figure('hand-over of filled strands, MB', size / 1e6); figure('MB/s with filling and pushing out', size / 1e3 / took); figure('memory of the runner meanwhile, MB', most / 1e6); figure('of that before it began, MB', before / 1e6); figure('memory of the process that writes it, MB', mostOfChild / 1e6);
     const r = performance.now();
     let pieces = 0;
     for (const f of files) for await (const p of blobPieces(db, f.blob)) pieces += p.length;

@@ -105,10 +105,10 @@ async function* curves(baked: Baked, wish: HandOver, names: HandOverNames, base:
     return finish();
   }
   const parts = Math.ceil(all / PART_BYTES);
-  if (parts === 1) { yield { name: `${base}.usdc`, pieces: writeUsdc(cache) }; return finish(); }
+  if (parts === 1) { yield { name: `${base}.usdc`, pieces: writeUsdc(stage) }; return finish(); }
   const perPart = Math.ceil((stage.last - stage.first + 1) / parts), list: { name: string; first: number; last: number }[] = [];
   for (let first = stage.first, k = 1; first <= stage.last; first += perPart, k++) list.push({ name: `${base}.${String(k).padStart(3, '0')}.usdc`, first, last: Math.min(stage.last, first + perPart - 1) });
-  for (const { name, first, last } of list) yield { name, pieces: writeUsdc(cache, { first, last }) };
+  for (const { name, first, last } of list) yield { name, pieces: writeUsdc(stage, { first, last }) };
   const { manifest, layer } = clipLayer(stage, base, list);
   yield { name: `${base}.manifest.usda`, pieces: once(encoder.encode(manifest)) };
   yield { name: `${base}.usda`, pieces: once(encoder.encode(layer)) };

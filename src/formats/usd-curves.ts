@@ -55,6 +55,10 @@ export class CurveStage {
   readonly still: StillProperty[];
   readonly moving: MovingProperty[];
   private readonly widest: number;
+  /** Room for samples, used again and again: only one run goes on at a time. */
+  private readonly held = new Map<number, Float32Array>();
+  private readonly free: Float32Array[] = [];
+  private speeds: Float32Array | null = null;
   /** First and last sample. */
   readonly first: number;
   readonly last: number;
@@ -93,7 +97,9 @@ export class CurveStage {
 
   /** Samples one after the other, checked; the arrays of one are written over for the next. With velocities the sample before and after are asked for too, as far as there are any. */
   async *run(first = this.first, last = this.last): AsyncGenerator<CurveSample> {
-    const { cache, axes, points: total } = this, held = new Map<number, Float32Array>(), free: Float32Array[] = [], speeds = cache.velocities ? new Float32Array(3 * total) : null;
+    const { cache, axes, points: total } = this, { held, free } = this, speeds = cache.velocities ? (this.speeds ??= new Float32Array(3 * total)) : null;
+    for (const p of held.values()) free.push(p);
+    held.clear();
     const get = async (n: number): Promise<Float32Array> => {
       const known = held.get(n);
       if (known) return known;

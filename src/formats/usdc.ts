@@ -76,8 +76,8 @@ class Tokens {
 const ELEMENTS: Record<Exclude<StillProperty['type'], 'token'>, { type: number; width: number; whole: boolean }> = { 'int[]': { type: TYPE.int, width: 1, whole: true }, 'float[]': { type: TYPE.float, width: 1, whole: false }, 'color3f[]': { type: TYPE.vec3f, width: 3, whole: false }, 'point3f[]': { type: TYPE.vec3f, width: 3, whole: false }, 'texCoord2f[]': { type: TYPE.vec2f, width: 2, whole: false } };
 
 /** Writes the file piece by piece; `range`: only these samples (a part of a larger take). Throws where the points of a sample do not match the counts. */
-export async function* writeUsdc(cache: CurveCache, range?: { first: number; last: number }): AsyncGenerator<Uint8Array> {
-  const stage = new CurveStage(cache), first = range?.first ?? stage.first, last = range?.last ?? stage.last, samples = last - first + 1, tokens = new Tokens(), strings: number[] = [];
+export async function* writeUsdc(curves: CurveCache | CurveStage, range?: { first: number; last: number }): AsyncGenerator<Uint8Array> {
+  const stage = curves instanceof CurveStage ? curves : new CurveStage(curves), { cache } = stage, first = range?.first ?? stage.first, last = range?.last ?? stage.last, samples = last - first + 1, tokens = new Tokens(), strings: number[] = [];
   const fields: { token: number; value: bigint }[] = [], fieldsets: number[] = [], paths: { token: number; property: boolean; jump: number }[] = [], specs: { fieldset: number; type: number }[] = [];
   const head = new Bytes();
   head.bytes(new Uint8Array(88));

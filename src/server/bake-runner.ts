@@ -1,6 +1,7 @@
 /**
- * Takes bakes and hand-overs from the queue in the database and has each carried out in a worker thread. A job is leased for a while and the lease renewed as it runs, so that another runner takes it over from one that died.
+ * Takes bakes and hand-overs from the queue in the database and has each carried out beside itself. A job is leased for a while and the lease renewed as it runs, so that another runner takes it over from one that died.
  */
+import { fork } from 'node:child_process';
 import path from 'node:path';
 import { Worker } from 'node:worker_threads';
 import { connectionOf, type Db } from './db/connection';
@@ -10,6 +11,7 @@ import { beat, claim, endJob, failOnce, freeDeadLeases, giveBack, newOwner, type
 import type { SwayMap } from '../core/document/schema';
 import type { BakeEvent } from './bake-compute';
 import type { ThreadInput, ThreadMessage } from './bake-messages';
+import type { ExportAnswer, ExportOrder } from './export-process';
 
 const BEAT_MS = 1_000;
 const IDLE_MS = 400;
@@ -85,15 +87,16 @@ export class BakeRunner {
     const bake = await getBake(this.db, id), worker = new Worker(this.threadFile, { workerData: await this.inputOf(bake) });
     try { await Promise.race([this.follow(bake, worker), away]); } finally { await worker.terminate(); }
   }
-  /** Beside the thread of bakes. */
+  /** In a process of its own, beside the thread of bakes: what a large one holds goes back to the system with it. */
   private async handOver(id: string, away: Promise<never>): Promise<void> {
-    const worker = new Worker(path.join(path.dirname(this.threadFile), 'export-thread.mjs'), { workerData: { id, owner: this.owner, connection: connectionOf(this.db) } });
+    const child = fork(path.join(path.dirname(this.threadFile), 'export-process.mjs'), { stdio: ['ignore', 'inherit', 'inherit', 'ipc'] });
     const over = new Promise<void>((resolve, reject) => {
-      worker.once('message', ({ message }: { message: string | null }) => { if (message === null) resolve(); else reject(new Error(message)); });
-      worker.once('error', reject);
-      worker.once('exit', () => reject(new Error('The hand-over ended before its time.')));
+      child.once('message', (m) => { const { message } = m as ExportAnswer; if (message === null) resolve(); else reject(new Error(message)); });
+      child.once('error', reject);
+      child.once('exit', () => reject(new Error('The hand-over ended before its time.')));
     });
-    try { await Promise.race([over, away]); } finally { over.catch(() => undefined); await worker.terminate(); }
+    child.send({ id, owner: this.owner, connection: connectionOf(this.db) } satisfies ExportOrder);
+    try { await Promise.race([over, away]); } finally { over.catch(() => undefined); child.kill('SIGKILL'); }
   }
   private async inputOf(bake: Bake): Promise<ThreadInput> {
     const { guides, sway } = bake.document, asset = await assetOfBake(this.db, bake), part = async (blob: string): Promise<Uint8Array> => { const bytes = await getBlob(this.db, blob); if (!bytes) throw new Error('A part of the groom is missing from the database.'); return bytes; };

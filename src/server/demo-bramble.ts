@@ -41,7 +41,7 @@ export function brambleGrooms(character: Character): DemoGroom[] {
 
 /** Bramble's dock and ears as chains, in the shots of another of its grooms. */
 export function brambleChains(character: Character, like: GroomDocument, keep: (bytes: Uint8Array) => string): GroomDocument {
-  const chains = findChains(character).filter((f) => f.likely).map(({ joints }, k): Chain => ({ id: `c${k}`, name: joints[0].replace(/\d+$/, ''), joints, kept: 0 })), document = chainDocument(character, like, chains, keep);
+  const chains = findChains(character).filter((f) => f.likely).map(({ joints }, k): Chain => ({ id: `c${k}`, name: joints[0].replace(/\d+$/, ''), joints, kept: 0, bendDeg: null })), document = chainDocument(character, like, chains, keep);
   Object.assign(document.sway, { hold: 0.4, thickness: 3, damping: 2 });
   return document;
 }

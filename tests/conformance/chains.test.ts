@@ -23,7 +23,7 @@ import { readGlb } from '../../src/formats/gltf';
 import { handed, type Handed } from '../helpers/baked';
 import { bramble, brambleBytes } from '../helpers/oda';
 
-const chain = (joints: string[], kept = 0): Chain => ({ id: joints[0], name: joints[0], joints, kept });
+const chain = (joints: string[], kept = 0): Chain => ({ id: joints[0], name: joints[0], joints, kept, bendDeg: null });
 /** A bake of chains on a character, in memory; `bytes` the file it came in. */
 async function bakedChains(bytes: Uint8Array, placement: Placement, chains: Chain[], end: number, change: (d: GroomDocument) => void = () => undefined): Promise<Baked> {
   const read = await readGlb(bytes);

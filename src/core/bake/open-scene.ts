@@ -1,6 +1,7 @@
 /** From a document, its character and its buffers to what a run needs. */
+import { BendLimits } from '../chain/bend-limits';
 import { ChainShape } from '../chain/chain-pose';
-import { plantChains, withChainRoots } from '../chain/chains';
+import { bendLimits, plantChains, withChainRoots } from '../chain/chains';
 import { ContractError } from '../contract';
 import { floatsOf, unpackPlanting } from '../document/buffers';
 import type { GroomDocument, SwayMap } from '../document/schema';
@@ -31,13 +32,14 @@ export function openScene(document: GroomDocument, given: Character, buffers: { 
     if (!map) throw new ContractError(`maps.${name}`, 'a map of the plot’s mesh', `${bytes.length} bytes`);
     maps[name] = map;
   }
-  return { character, mesh, clip, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway, maps, ...chainShape(document, character, clip) };
+  return { character, mesh, clip, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway, maps, ...chainParts(document, character, clip) };
 }
-/** Where the animation moves joints of chains, the shape they have by it in a pose. */
-function chainShape({ chains }: GroomDocument, character: Character, clip: Clip | null): Pick<Scene, 'shape'> {
-  if (chains.length === 0 || !clip) return {};
-  const { paths, pointCount, offsets } = plantChains(character, chains);
-  if (!ChainShape.isMoved(paths, clip.channels)) return {};
+/** What chains have that hair has not: the shape the animation gives them in a pose, where it moves their joints, and how far these may bend. */
+function chainParts({ chains }: GroomDocument, character: Character, clip: Clip | null): Pick<Scene, 'shape' | 'bends'> {
+  if (chains.length === 0) return {};
+  const { paths, pointCount, offsets } = plantChains(character, chains), limits = bendLimits(chains), out: Pick<Scene, 'shape' | 'bends'> = {};
+  if (limits.some(Number.isFinite)) out.bends = (first) => new BendLimits(paths, pointCount, offsets, limits, first);
+  if (!clip || !ChainShape.isMoved(paths, clip.channels)) return out;
   const shape = new ChainShape(character, paths, pointCount, offsets);
-  return { shape: (pose, out) => shape.into(pose, out) };
+  return { ...out, shape: (pose, to) => shape.into(pose, to) };
 }

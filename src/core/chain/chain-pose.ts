@@ -65,7 +65,7 @@ export class ChainPoser {
 }
 
 /** Quaternion of the least turn from one direction to another (x, y, z); half a turn about anything across where they are opposite. */
-function leastTurn(from: ArrayLike<number>, x: number, y: number, z: number): [number, number, number, number] {
+export function leastTurn(from: ArrayLike<number>, x: number, y: number, z: number): [number, number, number, number] {
   const l = Math.sqrt((from[0] ** 2 + from[1] ** 2 + from[2] ** 2) * (x * x + y * y + z * z));
   if (l < 1e-18) return [0, 0, 0, 1];
   const cx = (from[1] * z - from[2] * y) / l, cy = (from[2] * x - from[0] * z) / l, cz = (from[0] * y - from[1] * x) / l, w = 1 + (from[0] * x + from[1] * y + from[2] * z) / l;

@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { openScene } from '../bake/open-scene';
+import { packRun, unpackRun } from '../bake/run-state';
 import { floatsOf } from '../document/buffers';
 import { newDocument, type GroomDocument } from '../document/schema';
 import { multiplyInto } from '../math/mat4';
@@ -28,7 +29,7 @@ function post(n: number, clip: Clip | null = null): Character {
     meshes: [{ name: 'body', role: 'body', node: 0, skin: 0, positions: Float32Array.from(positions), normals: new Float32Array(positions.length).fill(0), triangles: Uint32Array.from(triangles), colors: new Float32Array(0), joints: Uint16Array.from(joints), weights: Float32Array.from(joints, (_, k) => (k % 4 === 0 ? 1 : 0)), hair: new Float32Array(0), groups: [{ material: 0, first: 0, count: triangles.length / 3 }], morphs: [], morphRest: new Float32Array(0) }],
   };
 }
-const chain = (of: Partial<Chain> & { joints: string[] }): Chain => ({ id: of.joints[0], name: of.joints[0], kept: 0, ...of });
+const chain = (of: Partial<Chain> & { joints: string[] }): Chain => ({ id: of.joints[0], name: of.joints[0], kept: 0, bendDeg: null, ...of });
 const tail = (n: number, from = 1): string[] => Array.from({ length: n - from + 1 }, (_, i) => `tail${from + i}`);
 const shot = { clip: '', start: 0, end: 24, fps: 24, cyclic: false };
 /** A groom of chains and its scene. */
@@ -123,6 +124,27 @@ describe('chains', () => {
     };
     expect(run(1)).toBeLessThan(2e-3);
     expect(run(0)).toBeGreaterThan(0.05);
+  });
+  it('bend no further than they may, in any joint and any frame, in both kernels; bones keep their lengths', () => {
+    for (const kernel of ['float64', 'simd'] as const) for (const bendDeg of [12, 40]) {
+      const { document, scene } = groomOf(post(6), [chain({ joints: tail(6), bendDeg }), chain({ joints: ['arm'] })], (d) => { Object.assign(d.sway, { hold: 0, damping: 0.2, bendDamping: 0, calmStart: false, windSpeed: 25, windTurn: 90, windRise: 40, gust: 1, material: 'elastic cord', roles: { body: 'off', garment: 'off', accessory: 'off', prop: 'off', carrier: 'off' }, meshes: {} }); }), run = new SwayRun(scene, 0, { kernel }), { paths: [{ at }], offsets } = plantChains(scene.character, document.chains);
+      let most = 0, stretch = 0;
+      while (run.frame < 24) {
+        stretch = Math.max(stretch, run.advance().stretch);
+        const P = run.positions(), way = (A: ArrayLike<number>, i: number): number[] => { const v = [0, 1, 2].map((c) => A[3 * at[i + 1] + c] - A[3 * at[i] + c]), l = Math.hypot(...v); return v.map((x) => x / l); };
+        // all bones point down in the rest pose, and the root does not turn
+        for (let i = 0; i + 1 < at.length; i++) { const d = way(P, i), before = i > 0 ? way(P, i - 1) : way(offsets, 0); most = Math.max(most, (180 / Math.PI) * Math.acos(Math.min(1, d.reduce((s, v, c) => s + v * before[c], 0)))); }
+      }
+      expect(most).toBeGreaterThan(bendDeg - 0.5);
+      expect(most).toBeLessThan(bendDeg + 0.5);
+      expect(stretch).toBeLessThan(2e-3);
+    }
+  });
+  it('go on in another run to the bit, animated and limited', () => {
+    const clip: Clip = { name: 'wag', duration: 1, channels: [{ node: 3, path: 'rotation', interpolation: 'LINEAR', times: Float32Array.of(0, 0.5, 1), values: Float32Array.of(0, 0, 0, 1, 0, 0, Math.sin(0.4), Math.cos(0.4), 0, 0, 0, 1) }] }, { scene } = groomOf(post(5, clip), [chain({ joints: tail(5), bendDeg: 15 })], (d) => { d.sway.hold = 0.3; }, 'wag'), begin = (): SwayRun => new SwayRun(scene, -3), a = begin(), b = begin();
+    while (a.frame < 7) a.advance();
+    unpackRun(b, packRun(a));
+    while (a.frame < 14) { a.advance(); b.advance(); expect([...b.positions()]).toEqual([...a.positions()]); }
   });
   it('are changed as one thing: what collides follows, what was set stays', () => {
     const character = post(5), keep = (): string => '0'.repeat(64), one = [chain({ joints: tail(5) })], first = chainDocument(withChainRoots(character, one), newDocument('body', shot), one, keep);

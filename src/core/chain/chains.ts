@@ -23,8 +23,12 @@ export const chainSchema = z.object({
   joints: z.array(z.string().min(1).max(200)).min(1).max(MOST_JOINTS),
   /** How many of them stay with the animation. */
   kept: z.number().int().min(0).max(MOST_JOINTS),
+  /** Degrees that a joint may bend from where the rest pose has it against the one before; null: any. */
+  bendDeg: z.number().min(0).max(180).nullable().default(null),
 }).refine((c) => c.kept < c.joints.length, { message: 'At least one joint of a chain must be free.', path: ['kept'] });
 export type Chain = z.infer<typeof chainSchema>;
+/** Bend limits, rad, in the order of the chains. */
+export const bendLimits = (chains: readonly Chain[]): Float64Array => Float64Array.from(chains, (c) => (c.bendDeg === null ? Infinity : (c.bendDeg * Math.PI) / 180));
 
 /** Words in the names of what hangs on characters. Common practice, no source. */
 const HANGS = new Set('tail hair braid plait pony ponytail pigtail mane lock fringe bangs ear skirt coat cape cloak scarf ribbon strap rope chain cord belt sleeve beard feather fin tentacle antenna tassel earring dress robe veil trunk whisker bow lace flap'.split(' '));
@@ -110,12 +114,12 @@ function ledSkin(character: Character, node: number): number[] {
 function pathOf(character: Character, { joints, kept }: Pick<Chain, 'joints' | 'kept'>): { nodes: number[]; places: Float64Array } {
   const rest = poseCharacter(character, null, 0), nodes = joints.slice(kept).map((key) => findNode(character, key)), places = new Float64Array(3 * (nodes.length + 1));
   nodes.forEach((n, i) => { for (let c = 0; c < 3; c++) places[3 * i + c] = rest[16 * n + 12 + c]; });
-  // the last joint goes on as the bone that leads to it, as far as the skin it leads reaches; where there is no such bone, toward that skin
-  const last = nodes.length - 1, b = 3 * last, before = last > 0 ? nodes[last - 1] : character.nodes[nodes[0]].parent, led = ledSkin(character, nodes[last]), bone = [0, 1, 2].map((c) => places[b + c] - (before < 0 ? 0 : rest[16 * before + 12 + c])), length = Math.hypot(...bone), way = length > 1e-6 ? bone : [0, 1, 2].map((c) => led.reduce((s, v, k) => (k % 3 === c ? s + v - places[b + c] : s), 0)), l = Math.hypot(...way);
+  // the last joint goes on as the bone that leads to it, as far as the skin it leads reaches; a joint alone goes toward that skin
+  const last = nodes.length - 1, b = 3 * last, before = last > 0 ? nodes[last - 1] : character.nodes[nodes[0]].parent, led = ledSkin(character, nodes[last]), bone = [0, 1, 2].map((c) => places[b + c] - (before < 0 ? 0 : rest[16 * before + 12 + c])), length = Math.hypot(...bone), way = length > 1e-6 && (last > 0 || led.length === 0) ? bone : [0, 1, 2].map((c) => led.reduce((s, v, k) => (k % 3 === c ? s + v - places[b + c] : s), 0)), l = Math.hypot(...way);
   if (l < 1e-9) { way[0] = way[2] = 0; way[1] = -1; }
   let far = 0;
   for (let v = 0; v < led.length; v += 3) far = Math.max(far, way.reduce((s, w, c) => s + (w / (l < 1e-9 ? 1 : l)) * (led[v + c] - places[b + c]), 0));
-  const on = far > 0.05 * length && far > 1e-4 ? far : Math.max(1e-3, BARE_TIP * length);
+  const on = far > (last > 0 ? 0.05 * length : 0) && far > 1e-4 ? far : Math.max(1e-3, BARE_TIP * length);
   for (let c = 0; c < 3; c++) places[b + 3 + c] = places[b + c] + (on * way[c]) / (l < 1e-9 ? 1 : l);
   return { nodes, places };
 }

@@ -45,7 +45,7 @@ export const HAND_OVER_FORMATS = {
   mdd: format('Point cache of the cards', '.mdd', 'The vertices of the cards frame by frame, big-endian.', { cards: true }),
   lines: format('glTF lines', '.glb', 'Curves of one frame as lines.', { curves: true, moving: false }),
   obj: format('OBJ polylines', '.obj', 'Curves of one frame as polylines.', { curves: true, moving: false }),
-  keys: format('Character with the chains’ movement', '.glb', 'The character’s own file with one clip more: keys on the joints of the chains. Its own clips stay as they are.', { chains: true }),
+  keys: format('Character with keys', '.glb', 'The character’s own file with one clip more: keys on the joints of the chains. Its own clips stay as they are.', { chains: true }),
 } as const satisfies Record<string, HandOverFormat>;
 export type HandOverFormatName = keyof typeof HAND_OVER_FORMATS;
 export const HAND_OVER_NAMES = Object.keys(HAND_OVER_FORMATS) as [HandOverFormatName, ...HandOverFormatName[]];

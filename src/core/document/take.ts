@@ -2,23 +2,28 @@
 import type { Draft } from 'immer';
 import { z } from 'zod';
 import { shareAgain, withShot } from './shots';
+import { chainSchema } from '../chain/chains';
 import { bufferIdSchema, shotSchema, SWAY_MAPS, SWAY_PARAMETERS, SWAY_PROFILES, swaySchema, type GroomDocument, type SwaySettings } from './schema';
 
 /** Everything a run depends on but the character. */
 export const takeSettingsSchema = z.object({
   shotName: z.string().max(60), shot: shotSchema, hidden: z.array(z.string()).max(1000), sway: swaySchema, preRoll: z.number().int().min(0),
   guides: z.object({ planting: bufferIdSchema, offsets: bufferIdSchema, pointCount: z.number().int(), count: z.number().int() }).nullable(),
+  chains: z.array(chainSchema).optional(),
 });
 export type TakeSettings = z.infer<typeof takeSettingsSchema>;
 
-export function settingsOf({ shotName, shot, hidden, sway, bake, guides }: GroomDocument): TakeSettings {
-  return { shotName, shot, hidden, sway, preRoll: bake.preRoll, guides: guides && { planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: guides.count } };
+export function settingsOf({ shotName, shot, hidden, sway, bake, guides, chains }: GroomDocument): TakeSettings {
+  return { ...(chains.length > 0 ? { chains } : {}), shotName, shot, hidden, sway, preRoll: bake.preRoll, guides: guides && { planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: guides.count } };
 }
 
 /** Words for what of `b` is otherwise than in `a`, at most so many; what has no number of its own is named only. */
 export function differences(a: TakeSettings, b: TakeSettings, most = 6): string[] {
   const out: string[] = [], text = (v: unknown): string => (typeof v === 'number' ? String(Number(v.toPrecision(4))) : typeof v === 'boolean' ? (v ? 'on' : 'off') : String(v)), alike = (x: unknown, y: unknown): boolean => JSON.stringify(x) === JSON.stringify(y);
-  if (!alike(a.guides, b.guides)) out.push(a.guides?.planting === b.guides?.planting ? 'hair combed' : 'guides planted');
+  const joints = (t: TakeSettings): unknown => t.chains?.map(({ joints: j, kept }) => [j, kept]), bends = (t: TakeSettings): unknown => t.chains?.map((c) => c.bendDeg);
+  if (!alike(joints(a), joints(b))) out.push('other chains');
+  else if (!alike(a.guides, b.guides)) out.push(a.guides?.planting === b.guides?.planting ? 'hair combed' : 'guides planted');
+  if (alike(joints(a), joints(b)) && !alike(bends(a), bends(b))) out.push('bend limits');
   if (a.shotName !== b.shotName || !alike(a.shot, b.shot)) out.push(`shot ${b.shotName}`);
   if (!alike(a.hidden, b.hidden)) out.push(b.hidden.length > 0 ? `without ${b.hidden.join(', ')}` : 'all worn');
   if (a.preRoll !== b.preRoll) out.push(`pre-roll ${a.preRoll} → ${b.preRoll}`);

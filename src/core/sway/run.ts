@@ -153,6 +153,7 @@ export class SwayRun {
   private shape: Float64Array | null = null;
   private nextShape: Float64Array | null = null;
   private readonly lifts: Float64Array | null;
+  private readonly bends: { hold: (system: RodSystem, h: number) => void } | null;
   /** Share of the movement at each point that is shown; null where all of it is. */
   private readonly give: Float64Array | null;
   private readonly shown: Float64Array;
@@ -208,6 +209,7 @@ export class SwayRun {
     this.lifts = whole.shape ? new Float64Array(offsets.length) : null;
     this.combInto();
     this.world.set(this.combed);
+    this.bends = whole.bends?.(this.first) ?? null;
     this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from);
     this.give = this.givesOf();
     this.shown = this.give ? this.world.slice() : this.world;
@@ -413,6 +415,7 @@ export class SwayRun {
         contacts.gatherAll(system, h, [0, numbers.gravityY, 0]);
       }
       system.step(numbers);
+      this.bends?.hold(system, h);
       ties?.measure(system);
     }
     this.turnFrame();

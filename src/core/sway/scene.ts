@@ -5,6 +5,7 @@ import { findNode, poseAtFrame, poseCharacter, rigidMotionInto, skinPositions, t
 import { applyHand, type Hand } from '../mesh/hand';
 import { restFrames, rootMotionsInto, rootVertices, type Planting, type Density } from '../groom/planting';
 import type { GroomDocument, SwayMap, SwaySettings } from '../document/schema';
+import type { RodSystem } from './rod-system';
 import { Shell } from './shell';
 
 export interface Scene {
@@ -22,6 +23,8 @@ export interface Scene {
   round?: number;
   /** Shape of all guides in a pose where it changes with the pose (3 × points × guides, m, as `offsets`); that of `offsets` where there is none. */
   shape?: (pose: Pose, out: Float64Array) => void;
+  /** Bend limits of the guides, where they are chains, for the guides from `first` on. */
+  bends?: (first: number) => { hold: (system: RodSystem, h: number) => void };
   /** Painted maps; none is 1 everywhere. */
   maps?: Partial<Record<SwayMap, Density>>;
 }

@@ -24,7 +24,7 @@ export function ChainsPart() {
   if (found.length === 0) return null;
   const begin = async (): Promise<void> => {
     const chains: Chain[] = [];
-    for (const f of found) if (chosen.has(f.joints.join())) chains.push({ id: newId(chains.length), name: named(chains, f.joints), joints: f.joints.slice(0, MOST_JOINTS), kept: 0 });
+    for (const f of found) if (chosen.has(f.joints.join())) chains.push({ id: newId(chains.length), name: named(chains, f.joints), joints: f.joints.slice(0, MOST_JOINTS), kept: 0, bendDeg: null });
     setBusy(true);
     try { router.push(`/groom/${await session.chains.begin(chains.length === 1 ? `${chains[0].name} as a chain` : 'chains', chains)}`); }
     catch (e) { told(e); setBusy(false); }
@@ -46,7 +46,7 @@ export function ChainsPart() {
 /** Plant, of a groom of chains: which joints, and how many of them stay with the animation. */
 export function ChainPanel({ document }: PanelProps) {
   const { session } = useWorkshop(), { character } = session, { chains } = document, [tip, setTip] = useState(''), marked = useEditor((s) => s.marked);
-  const change = (label: string, next: readonly Chain[]): void => { try { session.chains.change(label, next); } catch (e) { told(e); } };
+  const change = (label: string, next: readonly Chain[], merge?: string): void => { try { session.chains.change(label, next, merge); } catch (e) { told(e); } };
   const free = useMemo(() => findChains(character).filter((f) => !chains.some((c) => c.joints.some((j) => f.joints.includes(j)))), [character, chains]), joints = useMemo(() => [...jointsOf(character)].map((n) => nodeKey(character, n)), [character]);
   const line = tip === '' ? [] : lineTo(character, tip);
   const link = (): void => {
@@ -66,12 +66,13 @@ export function ChainPanel({ document }: PanelProps) {
               <span className="num text-faint" title={c.joints.join(' → ')}>{c.joints.length} joint{c.joints.length === 1 ? '' : 's'}</span>
               <IconButton label={`Take ${c.name} away`} disabled={chains.length === 1} onClick={() => change(`Without ${c.name}`, chains.filter((x) => x.id !== c.id))}><Trash2 size={13} /></IconButton>
             </div>
-            {c.joints.length > 1 && <NumberField testId={`kept-${k}`} parameter={{ label: 'Keep', unit: 'joints', min: 0, max: c.joints.length - 1, step: 1, fallback: 0, integer: true, help: 'So many joints from its root on stay with the animation; the rod begins behind them.' }} value={c.kept} onChange={(kept) => { if (kept !== c.kept) change(`${c.name} keeps ${kept}`, chains.map((x) => (x.id === c.id ? { ...x, kept } : x))); }} onCommit={() => useEditor.getState().endStep()} />}
+            {c.joints.length > 1 && <NumberField testId={`kept-${k}`} parameter={{ label: 'Keep', unit: 'joints', min: 0, max: c.joints.length - 1, step: 1, fallback: 0, integer: true, help: 'So many joints from its root on stay with the animation; the rod begins behind them.' }} value={c.kept} onChange={(kept) => { if (kept !== c.kept) change(`${c.name} keeps ${kept}`, chains.map((x) => (x.id === c.id ? { ...x, kept } : x)), `chain.${c.id}.kept`); }} onCommit={() => useEditor.getState().endStep()} />}
+            <NumberField testId={`bend-${k}`} parameter={{ label: 'Bends to', unit: '°', min: 0, max: 180, step: 1, fallback: 180, help: 'How far each of its joints may bend from where the rest pose has it against the one before; 180: as far as it likes.' }} value={c.bendDeg ?? 180} onChange={(v) => useEditor.getState().edit(`${c.name} bends to ${Math.round(v)}°`, (d) => { d.chains[k].bendDeg = v >= 180 ? null : v; }, `chain.${c.id}.bend`)} onCommit={() => useEditor.getState().endStep()} />
           </li>
         ))}</ul>
-        {free.length > 0 && <OneOf label="Another" testId="chain-add" value="" onChange={(v) => { const f = free.find((x) => x.joints.join() === v); if (f) change(`Chain ${nameOf(f.joints)}`, [...chains, { id: newId(chains.length), name: named(chains, f.joints), joints: f.joints.slice(0, MOST_JOINTS), kept: 0 }]); }} options={[{ value: '', label: 'a run of joints …', help: 'Joints that hang one on the other.' }, ...free.map((f) => ({ value: f.joints.join(), label: nameOf(f.joints), aside: `${f.joints.length}`, help: f.joints.join(' → ') }))]} />}
+        {free.length > 0 && <OneOf label="Another" testId="chain-add" value="" onChange={(v) => { const f = free.find((x) => x.joints.join() === v); if (f) change(`Chain ${nameOf(f.joints)}`, [...chains, { id: newId(chains.length), name: named(chains, f.joints), joints: f.joints.slice(0, MOST_JOINTS), kept: 0, bendDeg: null }]); }} options={[{ value: '', label: 'a run of joints …', help: 'Joints that hang one on the other.' }, ...free.map((f) => ({ value: f.joints.join(), label: nameOf(f.joints), aside: `${f.joints.length}`, help: f.joints.join(' → ') }))]} />}
         <OneOf label="Or up to" testId="chain-tip" value={tip} onChange={setTip} options={[{ value: '', label: 'a joint …', help: 'The joint a chain is to end at; it begins at one above it.' }, ...joints.map((value) => ({ value, label: value, help: 'The chain ends here.' }))]} />
-        {line.length > 0 && <div className="flex flex-wrap items-center gap-1 text-soft"><span className="w-[72px]">from</span>{line.map((from, k) => <button key={from} type="button" className="rounded-md border border-edge px-1.5 py-[1px] text-[12px] hover:bg-lifted" onClick={() => { change(`Chain ${from} … ${tip}`, [...chains, { id: newId(chains.length), name: named(chains, line.slice(k)), joints: line.slice(k), kept: 0 }]); setTip(''); }}><Plus size={11} className="mr-0.5 inline" />{from}</button>)}</div>}
+        {line.length > 0 && <div className="flex flex-wrap items-center gap-1 text-soft"><span className="w-[72px]">from</span>{line.map((from, k) => <button key={from} type="button" className="rounded-md border border-edge px-1.5 py-[1px] text-[12px] hover:bg-lifted" onClick={() => { change(`Chain ${from} … ${tip}`, [...chains, { id: newId(chains.length), name: named(chains, line.slice(k)), joints: line.slice(k), kept: 0, bendDeg: null }]); setTip(''); }}><Plus size={11} className="mr-0.5 inline" />{from}</button>)}</div>}
       </Question>
       {chains.length > 1 && <Question title="Do they keep together?"><Button data-testid="link-chains" onClick={link} {...helpProps('Ties each chain to the one beside it, joint by joint, so that the strips of a skirt or of coat-tails stay together; soft or hard, as every tie.')}><Link2 size={13} />Link neighbours</Button></Question>}
       <Question title="What next?"><p className="mb-2 text-soft">A chain is a rod through its joints. What it is made of, what holds it and what it touches is set in Sway; hold draws it to the file’s own movement.</p><Button primary onClick={() => useEditor.setState({ stage: 'sway' })}>Go to Sway</Button></Question>

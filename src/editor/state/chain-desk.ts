@@ -40,10 +40,11 @@ export class ChainDesk {
     return out;
   }
 
-  /** Changes the chains of this groom, as one step. Throws with what is wrong with them. */
-  change(label: string, chains: readonly Chain[]): void {
+  /** Changes the chains of this groom, as one step (with others of the name `merge` that follow at once). Throws with what is wrong with them. */
+  change(label: string, chains: readonly Chain[], merge?: string): void {
+    if (JSON.stringify(chains) === JSON.stringify(this.session.document.chains)) return;
     const { session } = this, next = withChains(session.character, session.document, chains, (bytes) => session.keep(bytes));
-    useEditor.getState().edit(label, (d) => { d.chains = next.chains.map((c) => ({ ...c, joints: [...c.joints] })); d.guides = next.guides; d.sway = next.sway as typeof d.sway; });
+    useEditor.getState().edit(label, (d) => { d.chains = next.chains.map((c) => ({ ...c, joints: [...c.joints] })); d.guides = next.guides; d.sway = next.sway as typeof d.sway; }, merge);
   }
   /** Begins a groom of chains on the open character; its id. */
   async begin(name: string, chains: readonly Chain[]): Promise<string> {

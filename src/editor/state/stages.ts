@@ -21,7 +21,7 @@ export function stageStatus(stage: Stage, state: Pick<EditorState, 'history' | '
     case 'cast': return 'done';
     case 'plant': return !guides ? 'open' : guides.plantKey === plantKey(document) ? 'done' : 'stale';
     case 'comb': return guides?.combed ? 'done' : 'open';
-    case 'fill': return guides ? 'done' : 'open';
+    case 'fill': return guides && document.chains.length === 0 ? 'done' : 'open';
     case 'sway': return state.run.state !== 'done' ? 'open' : state.run.key === key ? 'done' : 'stale';
     case 'proof': return state.run.state !== 'done' || !state.run.proof ? 'open' : state.run.key !== key ? 'stale' : inTrouble(state.run.proof, state.limits) ? 'trouble' : 'done';
     case 'bake': {

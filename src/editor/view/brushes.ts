@@ -46,6 +46,8 @@ export class BrushTool {
   /** The brush the stage works with; null where the pointer only looks around. */
   private get active(): BrushName | null {
     const { stage, comb } = useEditor.getState();
+    // chains have nothing to be planted, combed or painted on
+    if (this.session.document.chains.length > 0) return stage === 'sway' && useEditor.getState().swayTool.name === 'tie' ? 'tie' : null;
     if (stage === 'comb') return !this.session.guides || comb.tool === 'look' || comb.tool === 'cage' ? null : comb.tool === 'paint' ? 'paint' : 'comb';
     if (stage === 'plant') { const { name } = useEditor.getState().plantTool; return name === 'faces' ? 'skin' : name; }
     if (stage === 'fill') return useEditor.getState().fillTool === 'parting' && this.session.guides ? 'parting' : null;
