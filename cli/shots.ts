@@ -55,8 +55,13 @@ try {
     await page.waitForTimeout(2500);
     await page.getByTestId('curl1-radiusMm').scrollIntoViewIfNeeded();
   });
-  const bob = async (): Promise<void> => { await page.goto(trial.url); await page.getByText('bob', { exact: true }).click(); await page.getByTestId('view').waitFor(); await stage('fill'); await page.getByTestId('fill-preview').fill(String(STRANDS)); await page.getByTestId('fill-preview').press('Enter'); await stage('comb'); await page.waitForTimeout(1500); };
-  await shot('17-bob', async () => { await bob(); await page.getByTestId('fold-sides').click(); await page.getByTestId('fold-layers').click(); await page.getByTestId('add-layer').click(); await page.getByTestId('brush-lift').click(); await page.getByRole('button', { name: 'three-quarter' }).click(); });
+  await shot('17-chains', async () => {
+    await bramble('dock and ears');
+    await stage('plant');
+    await page.getByRole('button', { name: 'whole' }).click();
+    await page.evaluate(() => { const v = (window as never as { fineComb: { view: { camera: { position: { set: (x: number, y: number, z: number) => void } }; controls: { update: () => void } } } }).fineComb.view; v.camera.position.set(-2.3, 1.7, -2.4); v.controls.update(); });
+    await page.waitForTimeout(800);
+  });
   if (!page.url().endsWith('/')) await page.goto(trial.url);
   await page.getByText('loose hair', { exact: true }).click();
   await page.getByTestId('view').waitFor();

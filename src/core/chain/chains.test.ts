@@ -20,7 +20,7 @@ function post(n: number, clip: Clip | null = null): Character {
   const bare: Character = { nodes, skins: [], materials: [{ name: 'plain', color: [1, 1, 1], roughness: 1, metalness: 0, twoSided: false }], meshes: [], clips: clip ? [clip] : [] }, rest = poseCharacter(bare, null, 0), positions: number[] = [], joints: number[] = [], triangles: number[] = [], inverseBind = new Float32Array(16 * nodes.length);
   nodes.forEach((_, i) => {
     const [x, y, z] = [rest[16 * i + 12], rest[16 * i + 13], rest[16 * i + 14]], v = positions.length / 3;
-    for (const [a, b] of [[-1, 0], [1, 0], [1, -1], [-1, -1]]) { positions.push(x + 0.01 * a, y + 0.05 * b, z + 0.01); joints.push(i, 0, 0, 0); }
+    for (const [a, b] of [[-1, 0], [1, 0], [1, -1], [-1, -1]]) { positions.push(x + 0.01 * a, y + 0.05 * b, z); joints.push(i, 0, 0, 0); }
     triangles.push(v, v + 2, v + 1, v, v + 3, v + 2);
     inverseBind.set([1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, -x, -y, -z, 1], 16 * i);
   });

@@ -98,6 +98,8 @@ export function withChainRoots(character: Character, chains: readonly unknown[])
 
 /** Share of a last bone that its tip is taken to be from its joint where no skin says so. Common practice, no source. */
 const BARE_TIP = 0.6;
+/** Skin whose middle is nearer its joint than this share of its reach lies around it and leads nowhere. Common practice, no source. */
+const SIDED = 0.15;
 /** Places of the vertices that a node leads, in the rest pose, 3 each. */
 function ledSkin(character: Character, node: number): number[] {
   const out: number[] = [];
@@ -114,13 +116,11 @@ function ledSkin(character: Character, node: number): number[] {
 function pathOf(character: Character, { joints, kept }: Pick<Chain, 'joints' | 'kept'>): { nodes: number[]; places: Float64Array } {
   const rest = poseCharacter(character, null, 0), nodes = joints.slice(kept).map((key) => findNode(character, key)), places = new Float64Array(3 * (nodes.length + 1));
   nodes.forEach((n, i) => { for (let c = 0; c < 3; c++) places[3 * i + c] = rest[16 * n + 12 + c]; });
-  // the last joint goes on as the bone that leads to it, as far as the skin it leads reaches; a joint alone goes toward that skin
-  const last = nodes.length - 1, b = 3 * last, before = last > 0 ? nodes[last - 1] : character.nodes[nodes[0]].parent, led = ledSkin(character, nodes[last]), bone = [0, 1, 2].map((c) => places[b + c] - (before < 0 ? 0 : rest[16 * before + 12 + c])), length = Math.hypot(...bone), way = length > 1e-6 && (last > 0 || led.length === 0) ? bone : [0, 1, 2].map((c) => led.reduce((s, v, k) => (k % 3 === c ? s + v - places[b + c] : s), 0)), l = Math.hypot(...way);
-  if (l < 1e-9) { way[0] = way[2] = 0; way[1] = -1; }
-  let far = 0;
-  for (let v = 0; v < led.length; v += 3) far = Math.max(far, way.reduce((s, w, c) => s + (w / (l < 1e-9 ? 1 : l)) * (led[v + c] - places[b + c]), 0));
-  const on = far > (last > 0 ? 0.05 * length : 0) && far > 1e-4 ? far : Math.max(1e-3, BARE_TIP * length);
-  for (let c = 0; c < 3; c++) places[b + 3 + c] = places[b + c] + (on * way[c]) / (l < 1e-9 ? 1 : l);
+  // the tip lies where the skin that the last joint leads goes on to; without any, as the bone that leads to it goes on
+  const last = nodes.length - 1, b = 3 * last, before = last > 0 ? nodes[last - 1] : character.nodes[nodes[0]].parent, led = ledSkin(character, nodes[last]), bone = [0, 1, 2].map((c) => places[b + c] - (before < 0 ? 0 : rest[16 * before + 12 + c])), length = Math.hypot(...bone);
+  const along = (way: readonly number[], v: number): number => way.reduce((s, w, c) => s + w * (led[v + c] - places[b + c]), 0), reach = (way: readonly number[]): number => { let far = 0; for (let v = 0; v < led.length; v += 3) far = Math.max(far, along(way, v)); return far; }, unit = (v: readonly number[]): number[] => { const l = Math.hypot(...v); return l > 1e-9 ? v.map((x) => x / l) : [0, -1, 0]; };
+  const middle = [0, 1, 2].map((c) => led.reduce((s, v, k) => (k % 3 === c ? s + v - places[b + c] : s), 0) / Math.max(1, led.length / 3)), toSkin = unit(middle), far = reach(toSkin), leads = far > 1e-4 && Math.hypot(...middle) > SIDED * far, way = leads || length < 1e-6 ? toSkin : unit(bone), on = leads ? far : Math.max(1e-3, reach(way) > 0.05 * length ? reach(way) : BARE_TIP * length);
+  for (let c = 0; c < 3; c++) places[b + 3 + c] = places[b + c] + on * way[c];
   return { nodes, places };
 }
 

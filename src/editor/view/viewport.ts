@@ -280,8 +280,10 @@ export class Viewport {
     const ghost = stage === 'comb' ? session.ghostPoints() : null;
     this.ghostLines.visible = ghost !== null;
     if (ghost) setSegments(this.ghostLines.geometry, guideSegments(ghost.points, ghost.pointCount));
-    this.guideLines.material.depthTest = !(stage === 'comb' && state.comb.xray);
-    this.guideLines.renderOrder = stage === 'comb' && state.comb.xray ? 2 : 1;
+    // rods of chains lie inside what they move
+    const through = (stage === 'comb' && state.comb.xray) || document.chains.length > 0;
+    this.guideLines.material.depthTest = !through;
+    this.guideLines.renderOrder = through ? 2 : 1;
     this.guideLines.material.opacity = stage === 'comb' && hairOn ? (state.chosen > 0 || state.comb.colour !== 'plain' || session.combDesk.marked ? 0.7 : 0.18) : stage === 'plant' && state.plantTool.name === 'paint' ? 0.16 : 0.9;
 
     const marked = state.marked >= 0 && shown && guides ? state.marked : -1;
