@@ -9,6 +9,7 @@ import { z } from 'zod';
 import type { Baked } from '../src/core/bake/baked';
 import { unpackFrames } from '../src/core/bake/frame-codec';
 import type { LoopReport } from '../src/core/bake/loops';
+import { withChainRoots } from '../src/core/chain/chains';
 import { bufferId, floatsOf, uintsOf, unpackPlanting } from '../src/core/document/buffers';
 import { GroomFileError, groomFileSchema, openGroomFile } from '../src/core/document/groom-file';
 import { HAND_OVER_FORMATS, HAND_OVER_NAMES, handOverSchema, USUAL_RECEIVERS, type HandOver, type HandOverFormatName } from '../src/core/document/hand-over';
@@ -68,7 +69,7 @@ function readJson(file: string): unknown {
 }
 const issues = (file: string, error: z.ZodError): Wrong => new Wrong(error.issues.slice(0, 12).map((i) => `${file}: ${i.path.join('.') || 'the file'}: ${i.message}`).join('\n'));
 
-function wishes(args: NonNullable<ReturnType<typeof readArguments>>, own: HandOver[]): HandOver[] {
+function wishes(args: NonNullable<ReturnType<typeof readArguments>>, own: HandOver[], ofChains: boolean): HandOver[] {
   const more = { ...(args.filled ? { what: 'filled' as const, count: args.filled } : {}), ...(args.joints ? { joints: args.joints } : {}), ...(args.levels ? { levels: args.levels } : {}) };
   let receiver = USUAL_RECEIVERS[0];
   if (args.receiver) {
@@ -80,8 +81,10 @@ function wishes(args: NonNullable<ReturnType<typeof readArguments>>, own: HandOv
   }
   const names = args.format?.split(',').map((n) => n.trim()).filter(Boolean).map((n) => (n === 'glb' ? 'chains' : n)), unknown = names?.find((n) => !(n in HAND_OVER_FORMATS));
   if (unknown !== undefined) throw new Wrong(`--format: “${unknown}” is not known. Known are ${HAND_OVER_NAMES.join(', ')}.`);
+  const other = names?.find((n) => HAND_OVER_FORMATS[n as HandOverFormatName].chains !== ofChains);
+  if (other !== undefined) throw new Wrong(ofChains ? `--format: a groom of chains is handed over as keys, not as ${other}.` : `--format: ${other} is of grooms of chains; this one is of hair.`);
   if (!names && own.length > 0) return own.map((w) => ({ ...w, ...more, ...(args.receiver ? { receiver } : {}) }));
-  return (names ?? ['usdc']).map((format) => handOverSchema.parse({ format: format as HandOverFormatName, receiver, ...more }));
+  return (names ?? [ofChains ? 'keys' : 'usdc']).map((format) => handOverSchema.parse({ format: format as HandOverFormatName, receiver, ...more }));
 }
 
 async function main(): Promise<number> {
@@ -107,10 +110,10 @@ async function main(): Promise<number> {
   let groom;
   try { groom = openGroomFile(groomJson, character, { clip: args.clip, frames: args.frames }); }
   catch (cause) { if (cause instanceof z.ZodError) throw issues(args.groom, cause); if (cause instanceof GroomFileError) throw new Wrong(`${args.groom}: ${cause.message}`); throw cause; }
-  const { document } = groom, wanted = wishes(args, groom.handOver);
+  const { document } = groom, ofChains = document.chains.length > 0, wanted = wishes(args, groom.handOver.filter((w) => HAND_OVER_FORMATS[w.format].chains === ofChains), ofChains);
   for (const note of groom.notes) say(note);
   const { shot } = document, get = (id: string): Uint8Array => groom.buffers.get(id)!, maps = (names: Record<string, string | null>): Record<string, Uint8Array> => Object.fromEntries(Object.entries(names).flatMap(([name, id]) => (id ? [[name, get(id)]] : [])));
-  say(`${groom.name}: ${document.guides!.count} guides of ${document.guides!.pointCount} points on “${document.plot.mesh}”; ${shot.clip ? `clip “${shot.clip}”` : 'no clip'}, frames ${shot.start}–${shot.end} at ${shot.fps} a second${shot.cyclic ? ', a loop' : ''}`);
+  say(`${groom.name}: ${ofChains ? `${document.chains.length} chains, ${document.chains.reduce((n, c) => n + c.joints.length - c.kept, 0)} joints` : `${document.guides!.count} guides of ${document.guides!.pointCount} points on “${document.plot.mesh}”`}; ${shot.clip ? `clip “${shot.clip}”` : 'no clip'}, frames ${shot.start}–${shot.end} at ${shot.fps} a second${shot.cyclic ? ', a loop' : ''}`);
 
   const packed = packCharacter(character), planting = get(document.guides!.planting), offsets = get(document.guides!.offsets), chunks: Uint8Array[] = [], measures: Measures[] = [], began = Date.now();
   let report: Proof['report'] | null = null, loop: LoopReport | null = null, told = -1;
@@ -133,7 +136,7 @@ async function main(): Promise<number> {
   const read0 = unpackCharacter(packed);
   if (!read0.ok) throw new Error(read0.error.message);
   const baked: Baked = {
-    document, character: read0.value, planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: uintsOf(get(document.plot.faces!)), maps: maps({ ...document.plot.maps, ...document.sway.maps }), samples: document.bake.samples, startFrame: shot.start, endFrame: shot.end,
+    document, character: withChainRoots(read0.value, document.chains), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: document.plot.faces ? uintsOf(get(document.plot.faces)) : new Uint32Array(0), source: () => Promise.resolve({ files: [{ name: path.basename(args.character), bytes: read(args.character) }], placement }), maps: maps({ ...document.plot.maps, ...document.sway.maps }), samples: document.bake.samples, startFrame: shot.start, endFrame: shot.end,
     sample: async (n) => { const bytes = frames.get(n)!; if (held?.bytes !== bytes) held = { bytes, frames: unpackFrames(bytes).frames }; return held.frames.get(n)!.points; },
   };
   const names = { production: '', character: path.basename(args.character).replace(/\.[^.]*$/, ''), groom: groom.name, shot: document.shotName };

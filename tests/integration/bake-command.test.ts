@@ -44,6 +44,17 @@ describe('./comb bake', () => {
     comb('--character', tube, '--groom', at('groom.json'), '--out', again, '--clip', 'be*', '--frames', '0:8', '--format', 'usdc', '--threads', '1');
     expect(readFileSync(path.join(again, sheetOf(again, 'usdc').files[0].name)).equals(readFileSync(path.join(out, sheetOf(out, 'usdc').files[0].name)))).toBe(true);
   }, 120_000);
+  it('moves joints as chains, and puts their keys beside the clips of the file; other forms are refused', async () => {
+    const out = at('chains'), file = put('chains.json', { kind: 'Fine Comb groom', version: 1, name: 'dock', chains: [{ joints: 'tail*', bendDeg: 25 }], document: { bake: { preRoll: 6 } } }), r = comb('--character', 'demo/cast/bramble.glb', '--groom', file, '--out', out, '--clip', 'trot', '--frames', '0:10');
+    expect([r.stderr, [0, 3].includes(r.status!)]).toEqual(['', true]);
+    expect(r.stdout).toMatch(/1 chain: “tail1”[\s\S]*dock: 1 chains, 2 joints[\s\S]*proof:/);
+    const sheet = sheetOf(out, 'keys'), glb = readFileSync(path.join(out, sheet.files[0].name)), json = JSON.parse(glb.subarray(20, 20 + glb.readUInt32LE(12)).toString()) as { animations: { name: string; channels: unknown[] }[] };
+    expect(json.animations.at(-1)).toMatchObject({ name: 'trot chains', channels: [{}, {}] });
+    expect(sheet.report.reductions[0].figures.worst).toBeLessThan(1e-4);
+    expect(((await validator.validateBytes(new Uint8Array(glb))) as { issues: { numErrors: number } }).issues.numErrors).toBe(0);
+    const other = comb('--character', 'demo/cast/bramble.glb', '--groom', file, '--out', at('other'), '--format', 'usdc');
+    expect([other.status, other.stderr]).toEqual([2, '--format: a groom of chains is handed over as keys, not as usdc.\n']);
+  }, 120_000);
   it('goes round a loop, takes the file’s own hand-overs, and another receiver’s axes', () => {
     const receiver = { name: 'Ours', up: 'z', hand: 'right', metres: 0.01, fps: null, jointLimit: 60, textureLimit: 2048, naming: 'NoSpaces', turnGltf: false }, out = at('loop');
     const r = comb('--character', tube, '--groom', put('loop.json', groom({ document: { plant: { guideCount: 12, lengthCm: 6, pointCount: 8 }, shot: { clip: 'bend', start: 0, end: 22, fps: 24, cyclic: true }, bake: { loopMm: 2 } }, handOver: [{ format: 'usda', receiver, velocities: false }] })), '--out', out);
@@ -87,7 +98,7 @@ describe('./comb bake', () => {
   }, 120_000);
   it('prints the schema of a groom file, which the examples keep to', () => {
     const schema = JSON.parse(comb('--print-schema').stdout) as { properties: Record<string, unknown> };
-    expect(Object.keys(schema.properties)).toEqual(['kind', 'version', 'name', 'document', 'plot', 'buffers', 'limits', 'handOver']);
+    expect(Object.keys(schema.properties)).toEqual(['kind', 'version', 'name', 'document', 'plot', 'chains', 'buffers', 'limits', 'handOver']);
     for (const name of ['cap-of-hair', 'short-fur']) expect(groomFileSchema.safeParse(JSON.parse(readFileSync(`demo/grooms/${name}.json`, 'utf8'))).success).toBe(true);
   });
 });

@@ -53,6 +53,23 @@ export function findChains(character: Character): { joints: string[]; likely: bo
   return out.sort((a, b) => Number(b.likely) - Number(a.likely));
 }
 
+/**
+ * Joints that are meant, as lines in which each hangs on the one before it; `forked`: the joint on which two of them hang, for which there is no line.
+ */
+export function linesOf(character: Character, meant: (joint: number) => boolean): { lines: string[][]; forked: string | null } {
+  const chosen = [...jointsOf(character)].filter(meant).sort((a, b) => a - b), among = new Set(chosen), below = (n: number): number[] => chosen.filter((c) => character.nodes[c].parent === n), lines: string[][] = [];
+  for (const top of chosen) {
+    if (among.has(character.nodes[top].parent)) continue;
+    const line = [top];
+    for (let next = below(top); next.length > 0; next = below(next[0])) {
+      if (next.length > 1) return { lines: [], forked: nodeKey(character, line[line.length - 1]) };
+      line.push(next[0]);
+    }
+    lines.push(line.map((n) => nodeKey(character, n)));
+  }
+  return { lines, forked: null };
+}
+
 /** What is wrong with chains on this character, in plain words; null where nothing is. */
 export function troubleWith(character: Character, chains: readonly Chain[]): string | null {
   const taken = new Map<number, string>();
@@ -155,7 +172,7 @@ export function plantChains(character: Character, chains: readonly Chain[]): Pla
 }
 /** Nodes that chains move, and all that hangs on them. */
 export function movedNodes(character: Character, chains: readonly Chain[]): Set<number> {
-  const out = new Set(chains.flatMap((c) => c.joints.slice(c.kept).map((k) => findNode(character, k))));
+  const out = new Set(chains.flatMap((c) => c.joints.slice(c.kept).map((k) => findNode(character, k))).filter((n) => n >= 0));
   character.nodes.forEach((n, i) => { if (n.parent >= 0 && out.has(n.parent)) out.add(i); });
   return out;
 }

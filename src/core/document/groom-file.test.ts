@@ -1,6 +1,6 @@
 import { beforeAll, describe, expect, it } from 'vitest';
 import { z } from 'zod';
-import { oda } from '../../../tests/helpers/oda';
+import { bramble, oda } from '../../../tests/helpers/oda';
 import { tubeScenes, type TubeScenes } from '../../../tests/helpers/tube-scene';
 import type { Character } from '../mesh/character';
 import { restBox } from '../mesh/rest-box';
@@ -67,4 +67,27 @@ describe('a groom as a file', () => {
 
 it('files are named as the receiver names things', () => {
   expect([nameFor({ naming: 'as it is' }, 'Oda', 'loose hair', 'look back'), nameFor({ naming: 'lower_case' }, 'Oda', 'loose hair'), nameFor({ naming: 'NoSpaces' }, 'Oda', 'loose hair', 'lod0.glb'), nameFor({ naming: 'as it is' }, '…', ''), nameFor({ naming: 'lower_case' }, 'Ünder/..\\weg')]).toEqual(['Oda-loose-hair-look-back', 'oda_loose_hair', 'OdaLooseHairLod0.glb', 'hair', 'u_nder_.._weg']);
+});
+
+describe('chains in a groom file', () => {
+  let pony: Character;
+  beforeAll(async () => { pony = await bramble(); });
+  const chains = (rules: object[], more: object = {}): object => ({ kind: GROOM_FILE, version: 1, chains: rules, ...more });
+  it('are found by the names of joints, on a character nobody chose them on', () => {
+    const { document, notes, buffers } = openGroomFile(chains([{ joints: 'tail*', bendDeg: 30 }, { joints: 'EAR*' }], { document: { sway: { hold: 0.9 } } }), pony, { clip: 'trot' });
+    expect(document.chains.map((c) => [c.joints.join(), c.kept, c.bendDeg])).toEqual([['tail1,tail2', 0, 30], ['earL', 0, null], ['earR', 0, null]]);
+    expect([document.sway.hold, document.sway.material, document.guides!.count, document.shot.clip, document.plot.faces]).toEqual([0.9, 'rope', 3, 'trot', null]);
+    expect(notes.join(' ')).toContain('3 chains: “tail1”, “earL”, “earR”.');
+    // what is saved of it opens again as it is
+    const again = openGroomFile(JSON.parse(writeGroomFile('a', document, (id) => buffers.get(id))), pony);
+    expect([again.document.chains, again.document.guides, again.document.sway]).toEqual([document.chains, document.guides, document.sway]);
+  });
+  it('say what is wrong with their rules', () => {
+    const error = (value: object, on = pony): string => { try { openGroomFile(value, on); return ''; } catch (e) { return e instanceof GroomFileError ? e.message : `not told: ${String(e)}`; } };
+    expect(error(chains([{ joints: 'wing*' }]))).toMatch(/^chains\.0: no joint is called “wing\*”; there are “/);
+    expect(error(chains([{ joints: '*' }]))).toMatch(/^chains\.0: several of the joints “\*” hang on “[^”]+”: a chain cannot branch/);
+    expect(error(chains([{ joints: 'tail*', kept: 2 }]))).toMatch(/has 2 joints, of which 2 would be kept/);
+    expect(error(chains([{ joints: 'tail*' }, { joints: 'tail2' }]))).toMatch(/^chains: The joint “tail2” is moved by/);
+    expect(error(chains([{ joints: 'tail*' }], { plot: { any: [{ heightShare: { above: 0.5 } }] } }))).toMatch(/not both/);
+  });
 });

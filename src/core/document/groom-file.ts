@@ -3,6 +3,8 @@
  * the document names, and, in place of faces, rules by which they are found on a character that has not been seen before.
  */
 import { z } from 'zod';
+import { chainDocument, withChains } from '../chain/chain-groom';
+import { chainSchema, jointsOf, linesOf, MOST_JOINTS, troubleWith, withChainRoots, type Chain } from '../chain/chains';
 import { fromBase64, toBase64 } from '../math/base64';
 import { restPositions, leadingNodes, type Character, type CharacterMesh } from '../mesh/character';
 import { restBox } from '../mesh/rest-box';
@@ -35,11 +37,19 @@ export const selectorSchema = z.strictObject({
 });
 export type Selector = z.infer<typeof selectorSchema>;
 
+/** Joints that are moved as rods. */
+const chainRule = z.strictObject({
+  joints: pattern.describe('Joints by name; those that hang one on the other are one chain.'),
+  kept: z.number().int().min(0).max(MOST_JOINTS).default(0).describe('So many of each, from its root on, stay with the animation.'),
+  bendDeg: z.number().min(0).max(180).nullable().default(null).describe('How far a joint may bend, degrees.'),
+});
+
 export const groomFileSchema = z.strictObject({
   kind: z.literal(GROOM_FILE), version: z.literal(GROOM_FILE_VERSION),
   name: z.string().min(1).max(200).default('hair'),
   document: z.record(z.string(), z.unknown()).default({}).describe('A groom document, or the parts of it that differ from a new one.'),
   plot: z.strictObject({ mesh: pattern.optional().describe('The mesh hair grows on; the usual one where left out.'), any: z.array(selectorSchema).min(1), except: z.array(selectorSchema).default([]) }).optional().describe('Where hair grows: faces that meet any of these, but none of the exceptions. Guides are then planted anew.'),
+  chains: z.array(chainRule).min(1).max(40).optional().describe('In place of a plot: joints of the character that are moved as rods, instead of hair.'),
   buffers: z.record(bufferIdSchema, z.string()).default({}).describe('Bytes that the document names, base64, by their SHA-256.'),
   limits: limitsSchema.default({}),
   handOver: z.array(handOverSchema).max(20).default([]),
@@ -59,7 +69,7 @@ export interface OpenGroom { name: string; document: GroomDocument; buffers: Map
 export interface OpenChoices { clip?: string; frames?: { start: number; end: number } }
 
 /** Reads a groom file for a character: finds its plot, plants its guides where it has none, sets its shot. Throws `GroomFileError` or Zod's error. */
-export function openGroomFile(value: unknown, character: Character, choices: OpenChoices = {}): OpenGroom {
+export function openGroomFile(value: unknown, given: Character, choices: OpenChoices = {}): OpenGroom {
   const file = groomFileSchema.parse(value), notes: string[] = [], buffers = new Map<string, Uint8Array>();
   for (const [id, text] of Object.entries(file.buffers)) {
     const bytes = fromBase64(text);
@@ -67,14 +77,21 @@ export function openGroomFile(value: unknown, character: Character, choices: Ope
     buffers.set(id, bytes);
   }
   const keep = (bytes: Uint8Array): string => { const id = bufferId(bytes); buffers.set(id, bytes); return id; };
-  const first = firstDocument(character), whole = typeof file.document.format === 'number', base = whole ? file.document : merged(first, { format: DOCUMENT_FORMAT, ...file.document });
+  const whole = typeof file.document.format === 'number', chains = chainsOf(file, given), trouble = chains && troubleWith(given, chains);
+  if (trouble) throw new GroomFileError('chains', trouble);
+  const character = withChainRoots(given, chains ?? []), fresh = firstDocument(given), first = chains && !whole ? chainDocument(character, fresh, chains, keep) : fresh, base = whole ? file.document : merged(first, { format: DOCUMENT_FORMAT, ...file.document });
   let document = structuredClone(readDocument(base));
+  if (chains) {
+    document = withChains(character, document, chains, keep);
+    notes.push(`${chains.length} ${chains.length === 1 ? 'chain' : 'chains'}: ${list(chains.map((c) => c.name))}.`);
+  }
   const asked = (file.document.plot as { mesh?: string } | undefined)?.mesh, wanted = file.plot?.mesh ?? asked;
   const mesh = wanted === undefined ? character.meshes.find((m) => m.name === document.plot.mesh) : named(character.meshes, wanted, (m) => m.name);
   if (!mesh) throw new GroomFileError(file.plot?.mesh ? 'plot.mesh' : 'document.plot.mesh', `the character has no mesh “${wanted ?? document.plot.mesh}”. It has ${list(character.meshes.map((m) => m.name))}.`);
   document.plot.mesh = mesh.name;
   document = withShot(document, character, file.document.shot === undefined, choices);
   const surface = new Surface(restPositions(character, mesh), mesh.triangles), faceCount = mesh.triangles.length / 3;
+  if (chains) return { name: file.name, document: readDocument(document), buffers, limits: file.limits, handOver: file.handOver, notes };
   if (file.plot) {
     const faces = selectFaces(character, mesh, file.plot.any, file.plot.except);
     if (faces.length === 0) throw new GroomFileError('plot', `no face of “${mesh.name}” meets these rules. ${tellWhy(character, mesh, file.plot.any)}`);
@@ -98,6 +115,26 @@ export function openGroomFile(value: unknown, character: Character, choices: Ope
   const missing = buffersOf(document).find((id) => !buffers.has(id));
   if (missing) throw new GroomFileError('buffers', `${missing.slice(0, 12)}… is named by the document but not in the file. Save the groom again.`);
   return { name: file.name, document: readDocument(document), buffers, limits: file.limits, handOver: file.handOver, notes };
+}
+
+/** Chains by the file's rules, or those of its document; null of a groom of hair. */
+function chainsOf(file: GroomFile, character: Character): Chain[] | null {
+  if (!file.chains) {
+    const own = z.array(chainSchema).safeParse((file.document as { chains?: unknown }).chains ?? []);
+    return own.success && own.data.length > 0 ? own.data : null;
+  }
+  if (file.plot) throw new GroomFileError('chains', 'a file has rules for hair (“plot”) or for joints (“chains”), not both. Make two files.');
+  const out: Chain[] = [], joints = [...jointsOf(character)].map((n) => character.nodes[n].name);
+  for (const [k, rule] of file.chains.entries()) {
+    const { lines, forked } = linesOf(character, (n) => matches(character.nodes[n].name, rule.joints));
+    if (forked !== null) throw new GroomFileError(`chains.${k}`, `several of the joints “${rule.joints}” hang on “${forked}”: a chain cannot branch. Name them so that it does not.`);
+    if (lines.length === 0) throw new GroomFileError(`chains.${k}`, joints.length === 0 ? 'the character has no joints.' : `no joint is called “${rule.joints}”; there are ${list(joints)}.`);
+    for (const line of lines) {
+      if (rule.kept >= line.length) throw new GroomFileError(`chains.${k}`, `“${line[0]}” has ${line.length} joint${line.length === 1 ? '' : 's'}, of which ${rule.kept} would be kept: at least one must be free.`);
+      out.push({ id: `c${out.length}`, name: line[0].slice(0, 60), joints: line.slice(0, MOST_JOINTS), kept: rule.kept, bendDeg: rule.bendDeg });
+    }
+  }
+  return out;
 }
 
 function withShot(document: GroomDocument, character: Character, free: boolean, { clip: wanted, frames }: OpenChoices): GroomDocument {
