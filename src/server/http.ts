@@ -70,7 +70,8 @@ async function* bodyPieces(request: Request, most: number): AsyncGenerator<Uint8
 export async function readBody(request: Request, most: number): Promise<Uint8Array> {
   const parts: Uint8Array[] = [];
   for await (const piece of bodyPieces(request, most)) parts.push(piece);
-  return Buffer.concat(parts);
+  const all = Buffer.concat(parts);
+  return new Uint8Array(all.buffer, all.byteOffset, all.length);
 }
 /** Puts a body of at most `most` bytes into a file as it comes, and hands that on; the file is gone afterwards. */
 export async function withBodyFile<T>(request: Request, most: number, then: (file: string) => Promise<T>): Promise<T> {

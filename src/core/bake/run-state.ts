@@ -3,7 +3,7 @@
  *
  * A run is a tree of objects that hold numbers and typed arrays. Two runs begun with the same scene, plan and share are trees
  * of the same shape, so a walk over one in a fixed order (names sorted) meets what a walk over the other meets. What a run was
- * begun with (the scene and its plan) is left out: it is the same already. Where strands act on each other, all shares
+ * begun with (the scene and its plan) is left out: it is the same already; so is what a class says it makes anew in every frame (`madeAnew`). Where strands act on each other, all shares
  * must stand at the same frame while their states are taken, as part of it is memory they have in common.
  */
 import { requireContract } from '../contract';
@@ -30,8 +30,8 @@ function leavesOf(root: object): Leaf[] {
     if (seen.has(value) || value instanceof ArrayBuffer || value instanceof SharedArrayBuffer) return;
     seen.add(value);
     if (value instanceof Map) { out.push({ kind: 'map', map: value as Map<number, Float32Array> }); return; }
-    const inner = value as Record<string, unknown>;
-    for (const name of Object.keys(inner).sort()) if (!GIVEN.has(name)) visit(inner, name);
+    const inner = value as Record<string, unknown>, { madeAnew } = value.constructor as { madeAnew?: ReadonlySet<string> };
+    for (const name of Object.keys(inner).sort()) if (!GIVEN.has(name) && !madeAnew?.has(name)) visit(inner, name);
   };
   visit({ root }, 'root');
   return out;

@@ -53,6 +53,8 @@ const STEPS = 8;
 export interface Candidate { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
 
 export class Shell {
+  /** Made with the shell, or anew for every frame or substep before it is asked for: no part of what a run has become. */
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'patchStart', 'boxes', 'balls', 'cones', 'normals', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'from', 'to', 'low', 'high', 'pose', 'near']);
   readonly triangleCount: number;
   /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;

@@ -77,13 +77,15 @@ export async function deleteBake(db: Knex, id: string): Promise<void> {
 
 // ---------------------------------------------------------------- what a worker stores
 
+/** What of a run is in its state: a bake that was broken off with another begins again. */
+const STATE_LAYOUT = 2;
 /** The states of a pool as one file: a head, and the parts one after the other. It is no other bake's, and goes when it is done with. */
 function packState(bake: string, { state, distances }: Extract<BakeEvent, { kind: 'state' }>): Uint8Array {
-  const { parts, ...rest } = state, head = Buffer.from(json({ bake, ...rest, distances, sizes: parts.map((p) => p.length) })), length = Buffer.alloc(4);
+  const { parts, ...rest } = state, head = Buffer.from(json({ bake, layout: STATE_LAYOUT, ...rest, distances, sizes: parts.map((p) => p.length) })), length = Buffer.alloc(4);
   length.writeUInt32LE(head.length);
   return deflateSync(Buffer.concat([length, head, ...parts]), { level: 1 });
 }
-const stateHead = z.object({ frame: z.number(), bounds: z.array(z.number()), report: z.custom<StartReport>((v) => typeof v === 'object' && v !== null), distances: z.array(z.number()), sizes: z.array(z.number()) });
+const stateHead = z.object({ layout: z.literal(STATE_LAYOUT), frame: z.number(), bounds: z.array(z.number()), report: z.custom<StartReport>((v) => typeof v === 'object' && v !== null), distances: z.array(z.number()), sizes: z.array(z.number()) });
 function unpackState(bytes: Uint8Array): Pick<BakeResume, 'state' | 'distances'> {
   const plain = inflateSync(bytes), length = plain.readUInt32LE(0), { sizes, distances, ...head } = stateHead.parse(JSON.parse(plain.subarray(4, 4 + length).toString()));
   let at = 4 + length;
