@@ -1,6 +1,8 @@
 /** Versions of a character in the database: who goes along, what stays, what is refused. */
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
-import { bytesOf, packPlanting } from '../../src/core/document/buffers';
+import { chainDocument } from '../../src/core/chain/chain-groom';
+import { findChains, withChainRoots } from '../../src/core/chain/chains';
+import { bufferId, bytesOf, packPlanting } from '../../src/core/document/buffers';
 import { plantKey } from '../../src/core/document/proof';
 import { newDocument } from '../../src/core/document/schema';
 import { scatterEvenly } from '../../src/core/groom/planting';
@@ -9,7 +11,7 @@ import type { Db } from '../../src/server/db/connection';
 import { putBlob } from '../../src/server/db/blobs';
 import { assetOfBake, queueBake } from '../../src/server/db/bakes';
 import { createGroom, createProduction, getAsset, getGroom, importCharacter, loadCharacter, overview, saveGroom } from '../../src/server/db/records';
-import { putOnVersion, versionsOf, wearGarment, type WearOrder } from '../../src/server/db/versions';
+import { putOnVersion, sourceOf, versionsOf, wearGarment, type WearOrder } from '../../src/server/db/versions';
 import { testDatabase } from '../helpers/database';
 import { tubeGlb } from '../helpers/tube';
 
@@ -44,6 +46,18 @@ describe('versions of a character', () => {
     await putOnVersion(db, a, 2, assetId);
     expect(await getGroom(db, a)).toMatchObject({ version: 3, character: { id: assetId }, document: before.document });
     expect(await getGroom(db, b)).toMatchObject({ version: 2, character: { id: worn.assetId } });
+  });
+  it('a groom of chains goes along where its joints are what they were, and back, and its keys are put into the file that came first', async () => {
+    const { assetId } = await tube(), character = await loadCharacter(db, (await getAsset(db, assetId)).packed), [found] = findChains(character), chains = [{ id: 'a', name: 'a', joints: found.joints.slice(-1), kept: 0, bendDeg: null }], made: Uint8Array[] = [];
+    const document = chainDocument(withChainRoots(character, chains), newDocument('tube', { clip: 'bend', start: 0, end: 3, fps: 24, cyclic: false }), chains, (bytes) => { made.push(bytes); return bufferId(bytes); });
+    for (const bytes of made) await putBlob(db, bytes);
+    const id = await createGroom(db, assetId, 'chain', document, 'New'), worn = await wearGarment(db, assetId, order(id, 1));
+    expect(worn).toMatchObject({ moved: 1, stayed: 0 });
+    expect((await getGroom(db, id)).document.chains).toEqual(chains);
+    const { files, placement } = await sourceOf(db, worn.assetId);
+    expect([files.map((f) => f.name), placement, Buffer.from(files[0].bytes).equals(Buffer.from(await tubeGlb()))]).toEqual([['tube.glb'], null, true]);
+    await putOnVersion(db, id, 2, assetId);
+    expect((await getGroom(db, id)).character.id).toBe(assetId);
   });
   it('a bake keeps the version it was made on', async () => {
     const { assetId, groom } = await tube(), id = await groom('a'), bake = await queueBake(db, id), worn = await wearGarment(db, assetId, order(id, 1));

@@ -23,8 +23,8 @@ export class ChainPoser {
   }
 
   /**
-   * `pose` (in place) as the points (3 × points × chains, m, world) have it: a joint stands where its point is, and is turned from the rest pose
-   * as what carries its chain and, from joint to joint, by the least turn that takes the bone to where it points now.
+   * `pose` (in place) as the points (3 × points × chains, m, world) have it: a joint is turned from the rest pose as what carries its chain and,
+   * from joint to joint, by the least turn that takes the bone to where it points now. Bones keep their lengths.
    */
   into(pose: Pose, points: ArrayLike<number>): void {
     const { character, rest, motion, before, own, paths, pointCount, from, place, turned, turn, tips } = this;

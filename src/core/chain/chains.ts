@@ -170,6 +170,7 @@ export function plantChains(character: Character, chains: readonly Chain[]): Pla
   });
   return { planting: { faces: Uint32Array.from(found, (f) => f.nodes[0]), weights: new Float32Array(2 * chains.length).fill(1 / 3) }, offsets, pointCount, paths };
 }
+
 /** Nodes that chains move, and all that hangs on them. */
 export function movedNodes(character: Character, chains: readonly Chain[]): Set<number> {
   const out = new Set(chains.flatMap((c) => c.joints.slice(c.kept).map((k) => findNode(character, k))).filter((n) => n >= 0));

@@ -62,7 +62,7 @@ export function CastPanel({ document }: PanelProps) {
       </Question>
       {document.chains.length === 0 && <ChainsPart />}
       <WearPart document={document} />
-      <CarryPart />
+      {document.chains.length === 0 && <CarryPart />}
       <Question title="What came in?">
         <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-soft">
           {([['File', session.groom.character.fileName], ['Meshes', session.character.meshes.filter((m) => m.name !== CHAIN_ROOTS).length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}

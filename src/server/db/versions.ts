@@ -1,6 +1,7 @@
 /** Versions of a character: garments added and replaced, and the grooms that go along. */
 import type { Knex } from 'knex';
-import { restPositions, type Character, type Role } from '../../core/mesh/character';
+import { troubleWith } from '../../core/chain/chains';
+import { findNode, restPositions, type Character, type Role } from '../../core/mesh/character';
 import { AS_IT_IS, importChoicesSchema, placeCharacter, UNITS, type Placement } from '../../core/mesh/placement';
 import { boxOfPoints, restBox } from '../../core/mesh/rest-box';
 import { fitScale, wear, WearError, type MovingPoints, type Worn } from '../../core/mesh/wear';
@@ -11,13 +12,16 @@ import { readCharacter } from '../read-character';
 import { getBlob, putBlob } from './blobs';
 import { getAsset, getGroom, json, loadCharacter, newId, notFound, UserError, type GroomInfo } from './records';
 
-/** Those of the grooms that can go to a version of their character, as they are now: where the mesh they grow on is the same there. */
+/** Those of the grooms that can go to a version of their character, as they are now: where the mesh they grow on, or the joints they move, are the same there. */
 async function movable(db: Knex, ids: readonly string[], character: Character): Promise<GroomInfo[]> {
   const out: GroomInfo[] = [], known = new Map<string, Character>();
   for (const id of ids) {
     const groom = await getGroom(db, id), { mesh: name } = groom.document.plot, mesh = character.meshes.find((m) => m.name === name);
     const before = known.get(groom.character.packed) ?? (await loadCharacter(db, groom.character.packed)), old = before.meshes.find((m) => m.name === name);
     known.set(groom.character.packed, before);
+    const { chains } = groom.document;
+    // chains go along where their joints are those they were
+    if (chains.length > 0) { if (troubleWith(character, chains) === null && chains.every((c) => c.joints.every((j) => findNode(before, j) === findNode(character, j)))) out.push(groom); continue; }
     if (!mesh || !old || mesh.triangles.length !== old.triangles.length || !mesh.triangles.every((v, k) => v === old.triangles[k])) continue;
     out.push(groom);
   }
@@ -47,7 +51,7 @@ export async function wearGarment(db: Knex, assetId: string, order: WearOrder): 
   const worn = await dress(character, order), packed = await putBlob(db, packCharacter(worn.character)), source = await putBlob(db, order.files.length === 1 ? order.files[0].bytes : setBytes(order.files)), id = newId();
   const note = `${order.replace === null ? `${worn.meshes.join(', ')} added` : `${order.replace} replaced`} from ${order.fileName}`.slice(0, 300);
   const grooms: { id: string }[] = await db('grooms').where({ asset_id: assetId }).select('id'), moved = await movable(db, grooms.map((g) => g.id), worn.character);
-  if (!moved.some((g) => g.id === order.groomId)) throw new UserError(409, 'otherMesh', `This groom grows on “${groom.document.plot.mesh}”, and that mesh would have other triangles. Bring the newer character in on the first page and carry the groom over.`);
+  if (!moved.some((g) => g.id === order.groomId)) throw new UserError(409, 'otherMesh', groom.document.chains.length > 0 ? 'This groom moves joints that would not be there, or not be those. Bring the newer character in on the first page and choose its chains there.' : `This groom grows on “${groom.document.plot.mesh}”, and that mesh would have other triangles. Bring the newer character in on the first page and carry the groom over.`);
   await db.transaction(async (trx) => {
     await trx('assets').insert({ id, production_id: before.productionId, name: before.name, file_name: before.fileName, source_blob: source, packed_blob: packed, warnings: json([...before.warnings, ...worn.notes]), follows: assetId, note, created_at: new Date() });
     await moveGrooms(trx, moved, id, note);
