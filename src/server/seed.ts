@@ -11,8 +11,13 @@ import { demoGroom, moreOfOda } from './demo-oda';
 /** Files of the demo's characters. */
 export interface DemoCast { oda: Uint8Array; bramble: Uint8Array }
 
+/** All of it or nothing: whoever stops the program meanwhile gets a whole one the next time. */
 export async function seedDemo(db: Knex, cast: DemoCast): Promise<boolean> {
   if (await db('productions').first('id')) return false;
+  await db.transaction((trx) => makeDemo(trx, cast));
+  return true;
+}
+async function makeDemo(db: Knex, cast: DemoCast): Promise<void> {
   const productionId = await createProduction(db, 'Slack Water');
   const bring = (name: string, file: string, bytes: Uint8Array) => importCharacter(db, productionId, name, [{ name: file, bytes }], null);
   const store = async (assetId: string, name: string, document: GroomDocument, buffers: Uint8Array[]): Promise<GroomDocument> => {
@@ -31,5 +36,4 @@ export async function seedDemo(db: Knex, cast: DemoCast): Promise<boolean> {
   const kept: Uint8Array[] = [], chains = brambleChains(bramble.character, { ...last!, shotName: 'trot', shot: { ...last!.shot, clip: 'trot', end: 17, cyclic: true } }, (bytes) => { kept.push(bytes); return bufferId(bytes); });
   for (const bytes of kept) await putBlob(db, bytes);
   await createGroom(db, bramble.asset.id, 'dock and ears', chains, 'Demo groom');
-  return true;
 }

@@ -24,11 +24,16 @@ export class ChainDesk {
   }
   /** The pose with the chains where they are shown; as it is where nothing has been computed for them. */
   dressed(pose: Pose): Pose {
-    const { now } = this, shown = now ? this.session.shownGuides() : null;
-    if (!now || !shown || shown.from === 'combed' || shown.points.length !== now.planted.offsets.length) return pose;
+    const shown = this.session.document.chains.length > 0 ? this.session.shownGuides() : null;
+    return !shown || shown.from === 'combed' ? pose : this.dressedAs(pose, shown.points);
+  }
+  /** The pose with the chains where these points have them; what was given the last time is written over. */
+  dressedAs(pose: Pose, points: Float32Array): Pose {
+    const { now } = this;
+    if (!now || points.length !== now.planted.offsets.length) return pose;
     if (this.posed?.length !== pose.length) this.posed = pose.slice();
     this.posed.set(pose);
-    now.poser.into(this.posed, shown.points);
+    now.poser.into(this.posed, points);
     return this.posed;
   }
   /** Offsets of the guides as the animation has them in a pose; null where there are no chains. */

@@ -68,8 +68,10 @@ export class Stills {
     return whole === '';
   }
   /** Holds the view while something is drawn of it with so many strands. */
-  private async withStrands(strands: number | null, work: () => Promise<string>, after: () => void = () => undefined): Promise<string> {
+  private async withStrands(wanted: number | null, work: () => Promise<string>, after: () => void = () => undefined): Promise<string> {
     if (useEditor.getState().still !== null) throw new Error('A still or a movie is being drawn already.');
+    // of chains there are no strands to wait for
+    const strands = this.view.session.plotFaces.length > 0 ? wanted : null;
     useEditor.setState({ still: 0, stillStrands: strands, light: { ...useEditor.getState().light, turning: false }, playing: false });
     try {
       await this.until(() => !useEditor.getState().filling && (strands === null || useEditor.getState().still === null || (this.view.session.filled?.strands.count ?? 0) > 0));

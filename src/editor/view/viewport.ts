@@ -635,25 +635,26 @@ export class Viewport {
 
   /** While a row of small pictures is made the view itself waits. */
   private held = false;
-  /** A small picture of the hair in a frame as these guides have it, as the view looks at it; null where there is no hair. */
+  /** A small picture of the hair, or of the chains, in a frame as these guides have it, as the view looks at it; null where there is none. */
   private picture(points: Float32Array, frame: number, width: number, height: number): HTMLCanvasElement | null {
     const { session, camera, renderer } = this, { guides, filled, character } = session, state = useEditor.getState(), document_ = state.history?.document;
-    if (!document_ || !guides || !filled || points.length !== guides.offsets.length || this.stills.busy) return null;
+    const chained = (document_?.chains.length ?? 0) > 0;
+    if (!document_ || !guides || (!filled && !chained) || points.length !== guides.offsets.length || this.stills.busy) return null;
     const { shot } = document_, clip = session.clip, pose = poseAtFrame(character, clip, shot, frame), skin = new Float64Array(session.skin.length), motions = new Float64Array(7 * guides.planting.faces.length), local = new Float32Array(points.length);
     skinPositions(character, session.mesh, pose, skin);
     rootMotionsInto(motions, guides.planting, guides.frames, skin, session.mesh.triangles);
     placeGuides(points, motions, guides.pointCount, local, true);
-    if (this.strandsShown !== filled) { this.hair.setStrands(filled.strands, filled.frames, session.mesh.triangles, document_.fill.count); this.hair.setFrozen(filled.shapes); this.strandsShown = filled; }
-    this.character.setPose(pose);
+    if (filled && this.strandsShown !== filled) { this.hair.setStrands(filled.strands, filled.frames, session.mesh.triangles, document_.fill.count); this.hair.setFrozen(filled.shapes); this.strandsShown = filled; }
+    this.character.setPose(session.chains.dressedAs(pose, points));
     this.character.setHidden(document_.hidden);
-    this.hair.setGuides(local, guides.lengths, guides.pointCount);
+    if (filled) this.hair.setGuides(local, guides.lengths, guides.pointCount);
     this.hair.setSkin(skin);
     this.hair.setHeat(null);
     this.hair.mark.amount = 0;
     this.hair.setPlanted(session.fillDesk.smallMesh, { wide: document_.planted.wide, spin: document_.planted.spin, seed: document_.plant.seed });
     this.hair.setBounds(points);
     const tiny = width < TINY;
-    this.hair.update(document_.fill, this.pillsNow(), Math.min(tiny ? SMALL_STRANDS / 2 : SMALL_STRANDS, this.enough(document_.fill)), true);
+    if (filled) this.hair.update(document_.fill, this.pillsNow(), Math.min(tiny ? SMALL_STRANDS / 2 : SMALL_STRANDS, this.enough(document_.fill)), true);
     const helpers = this.scene.children.filter((c) => c.visible && (c instanceof THREE.LineSegments || c instanceof THREE.Points || c === this.overlays.group || c === this.mapMesh || c === this.plotMesh || c === this.cardView.mesh)), aspect = camera.aspect, otherOn = this.other?.mesh.visible ?? false;
     for (const h of helpers) h.visible = false;
     if (this.other) this.other.mesh.visible = false;
@@ -667,7 +668,7 @@ export class Viewport {
       const [jx, jy] = k === 0 ? [0, 0] : jitter(k);
       camera.setViewOffset(width, height, jx, jy, width, height);
       camera.updateMatrixWorld();
-      this.hair.prepare(camera, height, k, true);
+      this.hair.prepare(camera, height, k, filled !== null);
       this.render(main, null);
       this.hair.pass(this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: sum.texture, tNew: main.texture, uShare: 1 / (k + 1) }), next);
       [sum, next] = [next, sum];
