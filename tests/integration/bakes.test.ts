@@ -120,7 +120,8 @@ describe('the queue', () => {
     for (const id of ids) expect(await blobs(id)).toEqual(first);
   }, 120_000);
   it('a bake is paused and goes on, is cancelled and tried again, is put before others', async () => {
-    const groom = await tubeGroomIn(db, 400), plain = await baked(400), { id } = await queueBake(db, groom.id), later = await queueBake(db, groom.id), urgent = await queueBake(db, (await tubeGroomIn(db, 4)).id);
+    // long enough that it is not over before somebody's wish is heard
+    const groom = await tubeGroomIn(db, 1500), plain = await baked(1500), { id } = await queueBake(db, groom.id), later = await queueBake(db, groom.id), urgent = await queueBake(db, (await tubeGroomIn(db, 4)).id);
     await running(async () => {
       await until(async () => (await getBake(db, id)).stepsDone > 30);
       await pauseJob(db, 'bakes', id);
