@@ -39,8 +39,8 @@ export async function glbOf(files: readonly NamedFile[]): Promise<Uint8Array> {
   return io.writeBinary(document);
 }
 
-interface Parts { json: Json; bin: Uint8Array }
-function partsOf(glb: Uint8Array): Parts {
+/** What a binary glTF consists of. */
+export function partsOf(glb: Uint8Array): { json: Json; bin: Uint8Array } {
   const view = new DataView(glb.buffer, glb.byteOffset, glb.byteLength);
   let json: Json | null = null, bin = new Uint8Array(0);
   for (let at = 12; at + 8 <= view.getUint32(8, true);) {
@@ -51,6 +51,18 @@ function partsOf(glb: Uint8Array): Parts {
   }
   if (!json) throw new Error('The file holds no description of what is in it.');
   return { json, bin };
+}
+
+const padded = (n: number): number => (n + 3) & ~3;
+/** A binary glTF of its parts; `bin` ends at a multiple of four. */
+export function glbFrom(json: object, bin: Uint8Array): Uint8Array {
+  const raw = new TextEncoder().encode(JSON.stringify(json)), text = new Uint8Array(padded(raw.length)).fill(32), out = new Uint8Array(20 + text.length + (bin.length > 0 ? 8 + bin.length : 0)), view = new DataView(out.buffer);
+  text.set(raw);
+  view.setUint32(0, MAGIC, true); view.setUint32(4, 2, true); view.setUint32(8, out.length, true);
+  view.setUint32(12, text.length, true); view.setUint32(16, JSON_CHUNK, true);
+  out.set(text, 20);
+  if (bin.length > 0) { view.setUint32(20 + text.length, bin.length, true); view.setUint32(24 + text.length, BIN_CHUNK, true); out.set(bin, 28 + text.length); }
+  return out;
 }
 
 /**
@@ -83,7 +95,7 @@ export function withClip(glb: Uint8Array, clip: ClipToAdd): { bytes: Uint8Array;
     if (buffers.length > 0) throw new Error('The file keeps its numbers elsewhere. Export the character as one .glb.');
     buffers.push({ byteLength: 0 });
   }
-  const padded = (n: number): number => (n + 3) & ~3, start = padded(bin.length), arrays: Float32Array[] = [];
+  const start = padded(bin.length), arrays: Float32Array[] = [];
   let at = start;
   const accessor = (values: Float32Array, type: 'SCALAR' | 'VEC4', ends: boolean): number => {
     views.push({ buffer: 0, byteOffset: at, byteLength: values.byteLength });
@@ -114,12 +126,5 @@ export function withClip(glb: Uint8Array, clip: ClipToAdd): { bytes: Uint8Array;
   let o = start;
   for (const a of arrays) { numbers.set(new Uint8Array(a.buffer, a.byteOffset, a.byteLength), o); o += a.byteLength; }
   buffers[0].byteLength = at;
-  const raw = new TextEncoder().encode(JSON.stringify(json)), text = new Uint8Array(padded(raw.length)).fill(32), out = new Uint8Array(12 + 8 + text.length + 8 + length), view = new DataView(out.buffer);
-  text.set(raw);
-  view.setUint32(0, MAGIC, true); view.setUint32(4, 2, true); view.setUint32(8, out.length, true);
-  view.setUint32(12, text.length, true); view.setUint32(16, JSON_CHUNK, true);
-  out.set(text, 20);
-  view.setUint32(20 + text.length, length, true); view.setUint32(24 + text.length, BIN_CHUNK, true);
-  out.set(numbers, 28 + text.length);
-  return { bytes: out, name, merged };
+  return { bytes: glbFrom(json, numbers), name, merged };
 }

@@ -12,6 +12,7 @@ import { profileAt } from '../core/math/profile';
 import type { SwaySettings } from '../core/document/schema';
 import { holdRate } from '../core/sway/hold';
 import { physicalRod } from '../core/sway/materials';
+import { glbFrom, partsOf } from './clip-glb';
 import { holdAt } from '../core/sway/run';
 
 export const SPRING_EXTENSION = 'VRMC_springBone';
@@ -53,16 +54,8 @@ export function springExtension(document: Document, springs: readonly { name: st
 
 /** Writes an extension into the JSON part of a glTF binary. */
 export function withExtension(glb: Uint8Array, name: string, value: object): Uint8Array {
-  const view = new DataView(glb.buffer, glb.byteOffset, glb.byteLength), length = view.getUint32(12, true), json = JSON.parse(new TextDecoder().decode(glb.subarray(20, 20 + length))) as { extensionsUsed?: string[]; extensions?: Record<string, object> };
+  const { json, bin } = partsOf(glb);
   json.extensionsUsed = [...new Set([...(json.extensionsUsed ?? []), name])];
   json.extensions = { ...json.extensions, [name]: value };
-  const raw = new TextEncoder().encode(JSON.stringify(json)), padded = new Uint8Array((raw.length + 3) & ~3).fill(32), rest = glb.subarray(20 + length), out = new Uint8Array(20 + padded.length + rest.length), to = new DataView(out.buffer);
-  padded.set(raw);
-  out.set(glb.subarray(0, 12));
-  to.setUint32(8, out.length, true);
-  to.setUint32(12, padded.length, true);
-  to.setUint32(16, 0x4e4f534a, true);
-  out.set(padded, 20);
-  out.set(rest, 20 + padded.length);
-  return out;
+  return glbFrom(json, bin);
 }

@@ -3,19 +3,16 @@
  * back to its limit, and all behind it goes along. The velocity is that of the places; where a limit was reached the strand's history
  * begins anew. Angles are kept to rounding; contact is not asked again in that substep.
  */
-import { multiplyQuats, quatFromAxes, turnInto } from '../math/mat4';
+import { leastTurn, multiplyQuats, quatFromAxes, turnInto } from '../math/mat4';
 import type { Vec3 } from '../math/vec';
 import type { RodSystem } from '../sway/rod-system';
 import type { ChainPath } from './chains';
-import { leastTurn } from './chain-pose';
 
 /** Bends of the chains of one share. */
 export class BendLimits {
   private readonly place = new Float64Array(3);
   private readonly turned = new Float64Array(3);
   private readonly move = new Float64Array(3);
-  /** Times a joint was turned back. */
-  reached = 0;
   /** `offsets`: of the groom as planted; `limits`: rad, of each chain, Infinity for none; `first`: number of the share's first chain. */
   constructor(private readonly paths: readonly ChainPath[], private readonly pointCount: number, private readonly offsets: ArrayLike<number>, private readonly limits: ArrayLike<number>, private readonly first: number) {}
 
@@ -38,7 +35,6 @@ export class BendLimits {
       if (shifted) for (let p = a + 1; p <= b; p++) for (let c = 0; c < 3; c++) this.shift(system, x(p, c), move[c], h);
       const d: Vec3 = [0, 1, 2].map((c) => k.x[x(b, c)] - k.x[x(a, c)]) as Vec3, r = leastTurn(turned, d[0], d[1], d[2]), angle = 2 * Math.acos(Math.min(1, Math.abs(r[3])));
       if (angle <= limit + 1e-6) { q = multiplyQuats(r, q); continue; }
-      this.reached++;
       shifted = true;
       // the same turn, as far as it may go
       const to = Math.sin(limit / 2) / Math.sin(angle / 2), less: [number, number, number, number] = [to * r[0], to * r[1], to * r[2], Math.cos(limit / 2)], back = multiplyQuats(less, [-r[0], -r[1], -r[2], r[3]]), end = [0, 1, 2].map((c) => k.x[x(b, c)]);

@@ -3,16 +3,13 @@ import { bytesOf, packPlanting } from '../document/buffers';
 import { plantKey } from '../document/proof';
 import { defaultSway, newDocument, noSwayMaps, type GroomDocument, type SwaySettings } from '../document/schema';
 import type { Character } from '../mesh/character';
+import { leftOut } from '../sway/colliders';
 import { CHAIN_ROOTS, chainColliders, plantChains, type Chain } from './chains';
 
 /** What chains are like to begin with: a rope that keeps some of its shape. Common practice, no source. */
-function chainSway(character: Character, chains: readonly Chain[]): SwaySettings {
-  const sway = defaultSway(), { meshes, without } = chainColliders(character, chains);
-  return {
-    ...sway, material: 'rope', stiffness: 1, lock: 1, hold: 0.35, damping: 1, bendDamping: 20,
-    profiles: { ...sway.profiles, hold: [[0, 1], [0.5, 0.6], [1, 0.4]] },
-    meshes: Object.fromEntries(Object.entries(meshes).map(([name, as]) => [name, { as, sides: 'auto', gapMm: null, friction: null }])), pillsWithout: without,
-  };
+function chainSway(): SwaySettings {
+  const sway = defaultSway();
+  return { ...sway, material: 'rope', stiffness: 1, lock: 1, hold: 0.35, damping: 1, bendDamping: 20, profiles: { ...sway.profiles, hold: [[0, 1], [0.5, 0.6], [1, 0.4]] } };
 }
 
 /** A document whose guides are these chains, in the shots of another document. Throws with what is wrong with them. */
@@ -21,7 +18,7 @@ export function chainDocument(character: Character, like: GroomDocument, chains:
   out.shotName = like.shotName;
   out.hidden = [...like.hidden, CHAIN_ROOTS];
   out.otherShots = like.otherShots.map((o) => ({ shotName: o.shotName, shot: { ...o.shot }, hidden: [...o.hidden, CHAIN_ROOTS], own: {} }));
-  out.sway = { ...chainSway(character, chains), carrier: like.sway.carrier, meshRoles: { ...like.sway.meshRoles } };
+  out.sway = { ...chainSway(), carrier: like.sway.carrier, meshRoles: { ...like.sway.meshRoles } };
   return withChains(character, out, chains, keep);
 }
 
@@ -33,7 +30,7 @@ export function withChains(character: Character, document: GroomDocument, chains
   const out: GroomDocument = {
     ...document, chains: [...chains],
     guides: { count: chains.length, pointCount, planting: keep(packPlanting(planting)), offsets: keep(bytesOf(offsets)), plantKey: '0'.repeat(64), combed: false },
-    sway: { ...document.sway, maps: noSwayMaps(), pillsWithout: [...new Set([...(document.sway.pillsWithout ?? []).filter((j) => !before.without.includes(j)), ...without])], meshes: { ...Object.fromEntries(Object.entries(meshes).map(([name, as]) => [name, { as, sides: 'auto' as const, gapMm: null, friction: null }])), ...others }, ties: document.sway.ties.map((t) => ({ ...t, guides: t.guides.filter((g) => g < chains.length) })).filter((t) => t.guides.length > 0) },
+    sway: { ...document.sway, maps: noSwayMaps(), pillsWithout: [...new Set([...(document.sway.pillsWithout ?? leftOut(character)).filter((j) => !before.without.includes(j)), ...without])], meshes: { ...Object.fromEntries(Object.entries(meshes).map(([name, as]) => [name, { as, sides: 'auto' as const, gapMm: null, friction: null }])), ...others }, ties: document.sway.ties.map((t) => ({ ...t, guides: t.guides.filter((g) => g < chains.length) })).filter((t) => t.guides.length > 0) },
   };
   out.guides!.plantKey = plantKey(out);
   return out;

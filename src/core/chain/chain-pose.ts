@@ -1,5 +1,5 @@
 /** Between points of chains' guides and joints: poses in which the joints follow the points, and the shape that the animation gives them. */
-import { invertAffine, multiplyInto, multiplyQuats, rotationRowsInto, turnInto } from '../math/mat4';
+import { invertAffine, leastTurn, multiplyInto, multiplyQuats, rotationRowsInto, turnInto } from '../math/mat4';
 import { poseCharacter, rigidMotionInto, type Character, type Pose } from '../mesh/character';
 import type { ChainPath } from './chains';
 
@@ -62,16 +62,6 @@ export class ChainPoser {
       multiplyInto(pose, 16 * i, pose, 16 * n.parent, local, 0);
     });
   }
-}
-
-/** Quaternion of the least turn from one direction to another (x, y, z); half a turn about anything across where they are opposite. */
-export function leastTurn(from: ArrayLike<number>, x: number, y: number, z: number): [number, number, number, number] {
-  const l = Math.sqrt((from[0] ** 2 + from[1] ** 2 + from[2] ** 2) * (x * x + y * y + z * z));
-  if (l < 1e-18) return [0, 0, 0, 1];
-  const cx = (from[1] * z - from[2] * y) / l, cy = (from[2] * x - from[0] * z) / l, cz = (from[0] * y - from[1] * x) / l, w = 1 + (from[0] * x + from[1] * y + from[2] * z) / l;
-  if (w < 1e-9) { const a = Math.abs(x) > Math.abs(y) ? [-z, 0, x] : [0, z, -y], k = 1 / Math.hypot(...a); return [k * a[0], k * a[1], k * a[2], 0]; }
-  const k = 1 / Math.sqrt(cx * cx + cy * cy + cz * cz + w * w);
-  return [k * cx, k * cy, k * cz, k * w];
 }
 
 /** Ways from the last joints to the tips in the rest pose, 3 a chain. */

@@ -146,6 +146,13 @@ describe('chains', () => {
     unpackRun(b, packRun(a));
     while (a.frame < 14) { a.advance(); b.advance(); expect([...b.positions()]).toEqual([...a.positions()]); }
   });
+  it('leave fingers and feet without pills, as hair does, and give up none of them when a chain goes', () => {
+    const character = post(4), keep = (): string => '0'.repeat(64), chains = [chain({ joints: tail(4) })];
+    character.nodes[character.nodes.length - 1] = { ...character.nodes[character.nodes.length - 1], name: 'footL' };
+    const first = chainDocument(withChainRoots(character, chains), newDocument('body', shot), chains, keep);
+    expect(first.sway.pillsWithout).toEqual(['footL', ...tail(4)]);
+    expect(withChains(character, first, [chain({ joints: tail(4), kept: 3 })], keep).sway.pillsWithout).toEqual(['footL', 'tail4']);
+  });
   it('are changed as one thing: what collides follows, what was set stays', () => {
     const character = post(5), keep = (): string => '0'.repeat(64), one = [chain({ joints: tail(5) })], first = chainDocument(withChainRoots(character, one), newDocument('body', shot), one, keep);
     expect([first.sway.pillsWithout, first.sway.meshes.body.as, first.guides!.count]).toEqual([tail(5), 'pills', 1]);

@@ -33,6 +33,8 @@ export interface ColliderSet {
 
 /** Joints that get no pill of their own unless asked for: fingers and feet. Common practice, no source. */
 const LEFT_OUT = /finger|thumb|index|middle|ring(?!let)|pinky|little|foot|feet|toe|ankle|ball(?=[._ ]?[lr]$)/i;
+/** Keys of those joints of a character. */
+export const leftOut = (character: Character): string[] => character.nodes.flatMap((n, i) => (LEFT_OUT.test(n.name) ? [nodeKey(character, i)] : []));
 /** An accessory nearer the skin than this all over lies on it: eyes, brows, buttons. */
 const LIES_ON_SKIN = 0.012;
 
