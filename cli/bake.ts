@@ -9,7 +9,7 @@ import { z } from 'zod';
 import type { Baked } from '../src/core/bake/baked';
 import { unpackFrames } from '../src/core/bake/frame-codec';
 import type { LoopReport } from '../src/core/bake/loops';
-import { withChainRoots } from '../src/core/chain/chains';
+import { characterOf, ofChains as isOfChains } from '../src/core/chain/character-of';
 import { bufferId, floatsOf, uintsOf, unpackPlanting } from '../src/core/document/buffers';
 import { GroomFileError, groomFileSchema, openGroomFile } from '../src/core/document/groom-file';
 import { HAND_OVER_FORMATS, HAND_OVER_NAMES, handOverSchema, USUAL_RECEIVERS, type HandOver, type HandOverFormatName } from '../src/core/document/hand-over';
@@ -110,12 +110,12 @@ async function main(): Promise<number> {
   let groom;
   try { groom = openGroomFile(groomJson, character, { clip: args.clip, frames: args.frames }); }
   catch (cause) { if (cause instanceof z.ZodError) throw issues(args.groom, cause); if (cause instanceof GroomFileError) throw new Wrong(`${args.groom}: ${cause.message}`); throw cause; }
-  const { document } = groom, ofChains = document.chains.length > 0, wanted = wishes(args, groom.handOver.filter((w) => HAND_OVER_FORMATS[w.format].chains === ofChains), ofChains);
+  const { document } = groom, ofChains = isOfChains(document), wanted = wishes(args, groom.handOver.filter((w) => HAND_OVER_FORMATS[w.format].chains === ofChains), ofChains);
   for (const note of groom.notes) say(note);
   const { shot } = document, get = (id: string): Uint8Array => groom.buffers.get(id)!, maps = (names: Record<string, string | null>): Record<string, Uint8Array> => Object.fromEntries(Object.entries(names).flatMap(([name, id]) => (id ? [[name, get(id)]] : [])));
   say(`${groom.name}: ${ofChains ? `${document.chains.length} chains, ${document.chains.reduce((n, c) => n + c.joints.length - c.kept, 0)} joints` : `${document.guides!.count} guides of ${document.guides!.pointCount} points on “${document.plot.mesh}”`}; ${shot.clip ? `clip “${shot.clip}”` : 'no clip'}, frames ${shot.start}–${shot.end} at ${shot.fps} a second${shot.cyclic ? ', a loop' : ''}`);
 
-  const packed = packCharacter(character), planting = get(document.guides!.planting), offsets = get(document.guides!.offsets), chunks: Uint8Array[] = [], measures: Measures[] = [], began = Date.now();
+  const made = document.drawn?.given, packed = packCharacter(characterOf(character, document, made ? get(made.weights) : null)), planting = get(document.guides!.planting), offsets = get(document.guides!.offsets), chunks: Uint8Array[] = [], measures: Measures[] = [], began = Date.now();
   let report: Proof['report'] | null = null, loop: LoopReport | null = null, told = -1;
   for await (const event of computeBake({ document, character: packed, planting, offsets, maps: maps(document.sway.maps) as Partial<Record<SwayMap, Uint8Array>> }, args.threads, null, path.join(import.meta.dirname, 'sway-share.mjs'))) {
     if (event.kind === 'started') { report = event.report; for (const note of event.report.notes) say(`  ${note}`); }
@@ -136,7 +136,7 @@ async function main(): Promise<number> {
   const read0 = unpackCharacter(packed);
   if (!read0.ok) throw new Error(read0.error.message);
   const baked: Baked = {
-    document, character: withChainRoots(read0.value, document.chains), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: document.plot.faces ? uintsOf(get(document.plot.faces)) : new Uint32Array(0), source: () => Promise.resolve({ files: [{ name: path.basename(args.character), bytes: read(args.character) }], placement }), maps: maps({ ...document.plot.maps, ...document.sway.maps }), samples: document.bake.samples, startFrame: shot.start, endFrame: shot.end,
+    document, character: characterOf(read0.value, document, null), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: document.plot.faces ? uintsOf(get(document.plot.faces)) : new Uint32Array(0), source: () => Promise.resolve({ files: [{ name: path.basename(args.character), bytes: read(args.character) }], placement }), maps: maps({ ...document.plot.maps, ...document.sway.maps }), samples: document.bake.samples, startFrame: shot.start, endFrame: shot.end,
     sample: async (n) => { const bytes = frames.get(n)!; if (held?.bytes !== bytes) held = { bytes, frames: unpackFrames(bytes).frames }; return held.frames.get(n)!.points; },
   };
   const names = { production: '', character: path.basename(args.character).replace(/\.[^.]*$/, ''), groom: groom.name, shot: document.shotName };

@@ -48,7 +48,7 @@ async function serve(demo: boolean): Promise<void> {
     Object.assign(process.env, database.env);
     db = openDatabase(serverEnv());
     await migrate(db);
-    if (demo && (await seedDemo(db, { oda: castFile('oda'), bramble: castFile('bramble') }))) say('Made the demo production “Slack Water”.');
+    if (demo && (await seedDemo(db, { oda: castFile('oda'), bramble: castFile('bramble'), pim: castFile('pim') }))) say('Made the demo production “Slack Water”.');
     runner = new BakeRunner(db, path.join(places.root, 'dist/bake-thread.mjs'), { info: (t) => say(t), error: (t) => say(`bakes: ${t}`) }, places.bakeThreads);
     void runner.loop();
 

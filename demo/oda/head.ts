@@ -145,6 +145,11 @@ function neck(x: number, y: number, z: number): number {
 }
 
 export const head: Field = (xSigned, y, z) => {
+  const x = abs(xSigned), d = bareHead(x, y, z);
+  return y > -80 ? smoothMin(d, ear(x, y, z), 3.5) : d; // last: its early way out is no distance
+};
+/** All but the ears. */
+export const bareHead: Field = (xSigned, y, z) => {
   const x = abs(xSigned);
   let d = 1e3;
   if (y > -210) {
@@ -156,9 +161,7 @@ export const head: Field = (xSigned, y, z) => {
     d = smoothMin(d, smoothMax(smoothMin(upperLip(x, y, z), lowerLip(x, y, z), 1.3), x - 23.2, 4), 3.6);
     d = eyelids(d, x, y, z);
   }
-  if (y < 60) d = smoothMin(d, neck(x, y, z), 22);
-  if (y > -80) d = smoothMin(d, ear(x, y, z), 3.5); // last: its early way out is no distance
-  return d;
+  return y < 60 ? smoothMin(d, neck(x, y, z), 22) : d;
 };
 
 /** 0 outside the lips, 1 on them. */
@@ -167,7 +170,8 @@ export const lipShare = (x: number, y: number, z: number): number =>
 export const nostrilDepth: Field = (x, y, z) => nostril(abs(x), y, z);
 export const mouthLineAt = (x: number): number => mouthLine(min(abs(x), 25));
 
-const hairlineHeight = curve([[0, 71], [22, 72], [40, 63], [55, 50], [66, 34], [76, 2], [84, -8], [90, 6], [97, 22], [108, 6], [118, -24], [140, -52], [160, -66], [180, -70]]);
+/** mm over the eye line, by degrees from straight ahead. */
+export const hairlineHeight = curve([[0, 71], [22, 72], [40, 63], [55, 50], [66, 34], [76, 2], [84, -8], [90, 6], [97, 22], [108, 6], [118, -24], [140, -52], [160, -66], [180, -70]]);
 /** 0…1: where hair may grow. Height of the hairline by azimuth from the front about the axis z = −20. */
 export function scalpShare(x: number, y: number, z: number): number {
   const azimuth = atan2(abs(x), z + 20) / DEG;

@@ -18,12 +18,12 @@ const MATERIALS: Record<string, Material> = {
   horn: { color: linear('#2b211b'), roughness: 0.4 }, brass: { color: linear('#b59a62'), roughness: 0.35 },
   twill: { color: linear('#2e2f36'), roughness: 0.95 }, boot: { color: linear('#3b2a20'), roughness: 0.55 },
 };
-const SKIN = linear('#d9a184'), FLUSH = linear('#cc8069'), LIP = linear('#b8695e');
+export const SKIN = linear('#d9a184'), FLUSH = linear('#cc8069'), LIP = linear('#b8695e');
 
 /** Occluded skin darkens less in red than in blue. */
-const shadeSkin = (colour: number[], openness: number): number[] => colour.map((c, i) => c * mix(1, 0.45 + 0.55 * openness, [0.75, 1, 1.05][i]));
+export const shadeSkin = (colour: number[], openness: number): number[] => colour.map((c, i) => c * mix(1, 0.45 + 0.55 * openness, [0.75, 1, 1.05][i]));
 
-function faceColour(x: number, y: number, z: number, openness: number): number[] {
+export function faceColour(x: number, y: number, z: number, openness: number): number[] {
   const ax = abs(x);
   const lips = lipShare(x, y, z);
   const seam = y - mouthLineAt(ax);
@@ -37,7 +37,7 @@ function faceColour(x: number, y: number, z: number, openness: number): number[]
 }
 
 /** Eyeball with pupil, iris and limbus as vertex colours; the cornea bulges a little. */
-function eyeMesh(side: 1 | -1): Mesh & { colors: number[] } {
+export function eyeMesh(side: 1 | -1): Mesh & { colors: number[] } {
   const rings = [0, 6, 11, 12, 20, 27, 28, 29.5, 40, 60, 90], around = 40;
   const tint = (a: number): number[] => a < 11.5 ? [0.01, 0.008, 0.008] : a < 14 ? linear('#3d4a3a') : a < 26 ? linear('#5f7d62') : a < 27.5 ? linear('#26332c') : a < 29 ? [0.2, 0.2, 0.2] : linear('#e2dbd2');
   const P: number[] = [], N: number[] = [], C: number[] = [], T: number[] = [];

@@ -11,8 +11,10 @@ export interface Part {
   colors?: ArrayLike<number>;
   /** Extra scalars per vertex, by attribute name. */
   scalars?: Record<string, ArrayLike<number>>;
-  joints: Uint8Array;
-  weights: Float32Array;
+  joints?: Uint8Array;
+  weights?: Float32Array;
+  /** Hangs on this bone, without weights; places are seen from it. */
+  on?: string;
 }
 export interface Material { color?: number[]; roughness: number; twoSided?: boolean }
 
@@ -55,14 +57,14 @@ export async function writeGlb(parts: Part[], materials: Record<string, Material
       const primitive = doc.createPrimitive().setMaterial(made.get(p.material)!)
         .setAttribute('POSITION', accessor(Float32Array.from(p.positions), 'VEC3'))
         .setAttribute('NORMAL', accessor(Float32Array.from(p.normals), 'VEC3'))
-        .setAttribute('JOINTS_0', accessor(Uint8Array.from(p.joints), 'VEC4'))
-        .setAttribute('WEIGHTS_0', accessor(Float32Array.from(p.weights), 'VEC4'))
         .setIndices(accessor(indices, 'SCALAR'));
+      if (p.joints && p.weights) primitive.setAttribute('JOINTS_0', accessor(Uint8Array.from(p.joints), 'VEC4')).setAttribute('WEIGHTS_0', accessor(Float32Array.from(p.weights), 'VEC4'));
       if (p.colors) primitive.setAttribute('COLOR_0', accessor(Float32Array.from(p.colors), 'VEC3'));
       for (const [key, values] of Object.entries(p.scalars ?? {})) primitive.setAttribute(key, accessor(Float32Array.from(values), 'SCALAR'));
       mesh.addPrimitive(primitive);
     }
-    scene.addChild(doc.createNode(name).setMesh(mesh).setSkin(skin));
+    const on = parts.find((p) => p.mesh === name)!.on;
+    if (on === undefined) scene.addChild(doc.createNode(name).setMesh(mesh).setSkin(skin)); else nodes[bones.findIndex((b) => b.name === on)].addChild(doc.createNode(name).setMesh(mesh));
   }
 
   for (const clip of clips) {

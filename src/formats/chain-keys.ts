@@ -8,15 +8,17 @@ import { composeInto, invertAffine, multiplyInto, quatFromAxes } from '../core/m
 import { AS_IT_IS, turnOf } from '../core/mesh/placement';
 import type { Character, Pose } from '../core/mesh/character';
 import { glbOf, nodeOrder, withClip } from './clip-glb';
+import { withDrawnJoints } from './drawn-glb';
 
 /** The character's file with a clip of the chains' joints. Throws in plain words where its joints are not in that file. */
 export async function chainKeys(baked: Baked, source: Awaited<ReturnType<NonNullable<Baked['source']>>>, wish: HandOver, base: string, frames: { fps: number; list: readonly number[] }, report: HandOverReport, tell: (share: number) => void): Promise<{ name: string; bytes: Uint8Array }> {
   const { document, character } = baked, { chains, shot } = document, { paths, pointCount, offsets } = plantChains(character, chains), view = new BakedView(baked), between = new Between(baked), poser = new ChainPoser(character, paths, pointCount, offsets);
-  const glb = await glbOf(source.files), placement = source.placement ?? AS_IT_IS, order = nodeOrder(glb), shift = Math.abs(turnOf(placement)[3]) < 1 - 1e-12 ? 1 : 0, free = paths.flatMap((p) => p.nodes);
+  const own = await glbOf(source.files), placement = source.placement ?? AS_IT_IS, order = nodeOrder(own), shift = Math.abs(turnOf(placement)[3]) < 1 - 1e-12 ? 1 : 0, free = paths.flatMap((p) => p.nodes);
+  const fileNode = (n: number): number => { const at = order[n - shift]; return at && (at.name.slice(0, 120) || `joint ${n - shift}`) === character.nodes[n].name ? at.node : -1; }, made = document.drawn?.given, drawn = made ? withDrawnJoints(own, character, made, placement, fileNode) : null, glb = drawn?.bytes ?? own;
   const nodes = free.map((n) => {
-    const own = order[n - shift], name = character.nodes[n].name;
-    if (!own || (own.name.slice(0, 120) || `joint ${n - shift}`) !== name) throw new Error(`The joint “${name}” is not in the file the character came in: it was put on later, with a garment. Bring in one file with both to hand its movement over.`);
-    return own.node;
+    const node = drawn?.nodes.get(n) ?? fileNode(n), { name } = character.nodes[n];
+    if (node < 0) throw new Error(`The joint “${name}” is not in the file the character came in: it was put on later, with a garment. Bring in one file with both to hand its movement over.`);
+    return node;
   });
   // where in the points each joint is
   const at = paths.flatMap((p, g) => p.nodes.map((_, i) => 3 * (g * pointCount + p.at[i])));
@@ -47,7 +49,8 @@ export async function chainKeys(baked: Baked, source: Awaited<ReturnType<NonNull
   report.counts.push(['chains', chains.length], ['joints', free.length], ['keys of each', frames.list.length]);
   report.reductions.push({ name: `keys on ${free.length} joints`, of: 'the joints as they were computed', figures: tally.figures, counts: 'joint' });
   report.notes.push(added.merged ? `The clip “${added.name}” is “${shot.clip}” with these joints moved: ${added.merged.kept} of its movements are as they were${added.merged.replaced.length > 0 ? `, and the turns of ${[...new Set(added.merged.replaced)].join(', ')} are the chains’ instead` : ''}. The file’s own clips are untouched.` : `The clip “${added.name}” moves the chains’ joints and nothing else; it is played together with “${shot.clip || 'the rest pose'}”. The file’s own clips are untouched.`, 'In the character’s own unit and axes, as it came.');
-  report.layout = { clip: added.name, with: added.merged ? null : shot.clip, placement, joints: free.map((n, j) => ({ node: nodes[j], name: order[n - shift].name, guide: Math.floor(at[j] / 3 / pointCount), point: (at[j] / 3) % pointCount })) };
+  if (made) report.notes.push(`${made.meshes.map((n) => `“${n}”`).join(', ')} had no joints for this; ${made.lines.length === 1 ? 'those of one chain' : `those of ${made.lines.length} chains`} were put to the file, and ${made.meshes.length === 1 ? 'it is' : 'they are'} skinned with them. Every other mesh is as it came.`);
+  report.layout = { clip: added.name, with: added.merged ? null : shot.clip, placement, joints: free.map((n, j) => ({ node: nodes[j], name: character.nodes[n].name, guide: Math.floor(at[j] / 3 / pointCount), point: (at[j] / 3) % pointCount })) };
   return { name: nameFor(wish.receiver, base, 'keys.glb'), bytes: added.bytes };
 }
 

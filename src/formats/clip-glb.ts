@@ -53,7 +53,8 @@ export function partsOf(glb: Uint8Array): { json: Json; bin: Uint8Array } {
   return { json, bin };
 }
 
-const padded = (n: number): number => (n + 3) & ~3;
+/** The next multiple of four. */
+export const padded = (n: number): number => (n + 3) & ~3;
 /** A binary glTF of its parts; `bin` ends at a multiple of four. */
 export function glbFrom(json: object, bin: Uint8Array): Uint8Array {
   const raw = new TextEncoder().encode(JSON.stringify(json)), text = new Uint8Array(padded(raw.length)).fill(32), out = new Uint8Array(20 + text.length + (bin.length > 0 ? 8 + bin.length : 0)), view = new DataView(out.buffer);

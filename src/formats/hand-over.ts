@@ -27,6 +27,7 @@ import { CurveStage, type CurveCache } from './usd-curves';
 import { writeUsda } from './usda';
 import { writeUsdc } from './usdc';
 import { writeUsdz } from './usdz';
+import { ofChains } from '../core/chain/character-of';
 import { chainKeys } from './chain-keys';
 import { layOutVat, vatCoordinates, writeDirectionsPng, writeVatExr, writeVatPng } from './vat';
 import { writeCurves } from './write-curves';
@@ -56,7 +57,7 @@ export async function* handOver(baked: Baked, wish: HandOver, names: HandOverNam
   const frames = framesOf(baked, wish, HAND_OVER_FORMATS[wish.format].curves), still = !HAND_OVER_FORMATS[wish.format].moving;
   report.frames = { first: frames.first, last: still ? frames.first : frames.last, count: still ? 1 : frames.list.length * frames.samples, fps: frames.fps, samples: frames.samples };
   if (!still && wish.receiver.fps && wish.receiver.fps !== baked.document.shot.fps) report.notes.push(`The shot runs at ${baked.document.shot.fps} frames a second, the receiver at ${wish.receiver.fps}: frames between were computed by cubics through those around.`);
-  if (HAND_OVER_FORMATS[wish.format].chains !== baked.document.chains.length > 0) throw new Error(baked.document.chains.length > 0 ? 'Chains are handed over as keys on the character’s joints.' : 'Keys on the character’s joints are of grooms of chains; this one is of hair.');
+  if (HAND_OVER_FORMATS[wish.format].chains !== ofChains(baked.document)) throw new Error(ofChains(baked.document) ? 'Chains are handed over as keys on the character’s joints.' : 'Keys on the character’s joints are of grooms of chains; this one is of hair.');
   if (wish.format === 'keys') {
     if (!baked.source) throw new Error('The file the character came in is not at hand.');
     const { name, bytes } = await chainKeys(baked, await baked.source(), wish, base, frames, report, tell);

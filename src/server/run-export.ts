@@ -2,15 +2,15 @@
 import { createHash } from 'node:crypto';
 import type { Knex } from 'knex';
 import { floatsOf, uintsOf, unpackPlanting } from '../core/document/buffers';
-import { withChainRoots } from '../core/chain/chains';
+import { ofChains } from '../core/chain/character-of';
 import type { Baked } from '../core/bake/baked';
 import { handOver } from '../formats/hand-over';
 import { proofInShort, type Sheet } from '../formats/hand-over-sheet';
-import { assetOfBake, BakeReader, getBake, mapsOf, proofOfBake, type Bake } from './db/bakes';
+import { assetOfBake, BakeReader, characterFor, getBake, mapsOf, proofOfBake, type Bake } from './db/bakes';
 import { dropBlobs, getBlob, putBlobStream } from './db/blobs';
 import { getExport, setExportFiles } from './db/exports';
 import { holds } from './db/queue';
-import { getGroom, json, loadCharacter, UserError } from './db/records';
+import { getGroom, json, UserError } from './db/records';
 import { showLimits } from './db/takes';
 import { sourceOf } from './db/versions';
 
@@ -18,8 +18,8 @@ import { sourceOf } from './db/versions';
 export async function openBaked(db: Knex, bake: Bake): Promise<Baked> {
   const { guides, plot } = bake.document, asset = await assetOfBake(db, bake), reader = await BakeReader.open(db, bake);
   const [planting, offsets, faces] = await Promise.all([guides?.planting, guides?.offsets, plot.faces].map((id) => (id ? getBlob(db, id) : null)));
-  if (!planting || !offsets || (!faces && bake.document.chains.length === 0)) throw new UserError(409, 'notFilled', 'This bake has no plot: it was made before its skin was chosen.');
-  return { document: bake.document, character: withChainRoots(await loadCharacter(db, asset.packed), bake.document.chains), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: faces ? uintsOf(faces) : new Uint32Array(0), source: () => sourceOf(db, asset.id), maps: await mapsOf(db, bake.document), samples: bake.samples, startFrame: bake.startFrame, endFrame: bake.endFrame, sample: (n) => reader.sample(n) };
+  if (!planting || !offsets || (!faces && !ofChains(bake.document))) throw new UserError(409, 'notFilled', 'This bake has no plot: it was made before its skin was chosen.');
+  return { document: bake.document, character: await characterFor(db, bake.document, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: faces ? uintsOf(faces) : new Uint32Array(0), source: () => sourceOf(db, asset.id), maps: await mapsOf(db, bake.document), samples: bake.samples, startFrame: bake.startFrame, endFrame: bake.endFrame, sample: (n) => reader.sample(n) };
 }
 
 export async function runExport(db: Knex, id: string, owner: string): Promise<void> {

@@ -2,14 +2,16 @@
 import type { Knex } from 'knex';
 import { plantKey } from '../core/document/proof';
 import type { GroomDocument } from '../core/document/schema';
+import { firstDocument } from '../core/document/first-document';
 import { bufferId, unpackPlanting } from '../core/document/buffers';
 import { putBlob } from './db/blobs';
 import { createGroom, createProduction, importCharacter } from './db/records';
 import { brambleChains, brambleGrooms } from './demo-bramble';
 import { demoGroom, moreOfOda } from './demo-oda';
+import { odaCoatTails, pimPlait } from './demo-pim';
 
 /** Files of the demo's characters. */
-export interface DemoCast { oda: Uint8Array; bramble: Uint8Array }
+export interface DemoCast { oda: Uint8Array; bramble: Uint8Array; pim: Uint8Array }
 
 /** All of it or nothing: whoever stops the program meanwhile gets a whole one the next time. */
 export async function seedDemo(db: Knex, cast: DemoCast): Promise<boolean> {
@@ -33,7 +35,13 @@ async function makeDemo(db: Knex, cast: DemoCast): Promise<void> {
   const bramble = await bring('Bramble', 'bramble.glb', cast.bramble);
   let last: GroomDocument | null = null;
   for (const groom of brambleGrooms(bramble.character)) last = await store(bramble.asset.id, groom.name, groom.document, groom.buffers);
-  const kept: Uint8Array[] = [], chains = brambleChains(bramble.character, { ...last!, shotName: 'trot', shot: { ...last!.shot, clip: 'trot', end: 17, cyclic: true } }, (bytes) => { kept.push(bytes); return bufferId(bytes); });
-  for (const bytes of kept) await putBlob(db, bytes);
-  await createGroom(db, bramble.asset.id, 'dock and ears', chains, 'Demo groom');
+  const chains = async (assetId: string, name: string, make: (keep: (bytes: Uint8Array) => string) => GroomDocument): Promise<void> => {
+    const kept: Uint8Array[] = [], document_ = make((bytes) => { kept.push(bytes); return bufferId(bytes); });
+    for (const bytes of kept) await putBlob(db, bytes);
+    await createGroom(db, assetId, name, document_, 'Demo groom');
+  };
+  await chains(bramble.asset.id, 'dock and ears', (keep) => brambleChains(bramble.character, { ...last!, shotName: 'trot', shot: { ...last!.shot, clip: 'trot', end: 17, cyclic: true } }, keep));
+  await chains(oda.asset.id, 'coat-tails', (keep) => odaCoatTails(oda.character, { ...stored, shotName: 'jump ashore', otherShots: [], shot: { ...stored.shot, clip: 'jump ashore', end: 42, cyclic: false } }, keep));
+  const pim = await bring('Pim', 'pim.glb', cast.pim);
+  await chains(pim.asset.id, 'plait', (keep) => pimPlait(pim.character, firstDocument(pim.character), keep));
 }

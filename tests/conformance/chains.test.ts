@@ -28,7 +28,7 @@ const chain = (joints: string[], kept = 0): Chain => ({ id: joints[0], name: joi
 async function bakedChains(bytes: Uint8Array, placement: Placement, chains: Chain[], end: number, change: (d: GroomDocument) => void = () => undefined): Promise<Baked> {
   const read = await readGlb(bytes);
   if (!read.ok) throw new Error(read.error.message);
-  const given = placeCharacter(read.value, placement), character = withChainRoots(given, chains), store = new Map<string, Uint8Array>(), like = firstDocument(given);
+  const given = placeCharacter(read.value, placement), character = withChainRoots(given), store = new Map<string, Uint8Array>(), like = firstDocument(given);
   const document = chainDocument(character, like, chains, (b) => { const id = String(store.size).padStart(64, '0'); store.set(id, b); return id; });
   document.shot = { ...document.shot, start: 0, end, cyclic: false };
   change(document);
@@ -67,7 +67,7 @@ describe('a hanging chain', () => {
     expect(planted.offsets[3 * (planted.pointCount - 1) + 1]).toBeCloseTo(-length, 5);
     const swing = (mode: number): number => {
       const bessel = (x: number): number => { let s = 0; for (let k = 0; k < 400; k++) s += Math.cos(x * Math.sin((Math.PI * (k + 0.5)) / 400)) / 400; return s; };
-      const document = chainDocument(withChainRoots(character, chains), firstDocument(character), chains, (b) => { const id = String(store.size).padStart(64, '0'); store.set(id, b); return id; });
+      const document = chainDocument(withChainRoots(character), firstDocument(character), chains, (b) => { const id = String(store.size).padStart(64, '0'); store.set(id, b); return id; });
       Object.assign(document.sway, { material: 'elastic cord', thickness: 0.2, stiffness: 0.05, hold: 0, damping: 0, bendDamping: 0, airDrag: 0, calmStart: false, chooseSubsteps: false, substeps: 32, roles: { body: 'off', garment: 'off', accessory: 'off', prop: 'off', carrier: 'off' }, meshes: {} });
       document.shot = { ...document.shot, fps: 240, start: 0, end: 2000 };
       const scene = openScene(document, character, { planting: store.get(document.guides!.planting)!, offsets: store.get(document.guides!.offsets)! }), N = scene.pointCount, P = scene.offsets;

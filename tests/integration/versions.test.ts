@@ -49,7 +49,7 @@ describe('versions of a character', () => {
   });
   it('a groom of chains goes along where its joints are what they were, and back, and its keys are put into the file that came first', async () => {
     const { assetId } = await tube(), character = await loadCharacter(db, (await getAsset(db, assetId)).packed), [found] = findChains(character), chains = [{ id: 'a', name: 'a', joints: found.joints.slice(-1), kept: 0, bendDeg: null }], made: Uint8Array[] = [];
-    const document = chainDocument(withChainRoots(character, chains), newDocument('tube', { clip: 'bend', start: 0, end: 3, fps: 24, cyclic: false }), chains, (bytes) => { made.push(bytes); return bufferId(bytes); });
+    const document = chainDocument(withChainRoots(character), newDocument('tube', { clip: 'bend', start: 0, end: 3, fps: 24, cyclic: false }), chains, (bytes) => { made.push(bytes); return bufferId(bytes); });
     for (const bytes of made) await putBlob(db, bytes);
     const id = await createGroom(db, assetId, 'chain', document, 'New'), worn = await wearGarment(db, assetId, order(id, 1));
     expect(worn).toMatchObject({ moved: 1, stayed: 0 });

@@ -1,7 +1,8 @@
 /** From a document, its character and its buffers to what a run needs. */
 import { BendLimits } from '../chain/bend-limits';
 import { ChainShape } from '../chain/chain-pose';
-import { bendLimits, plantChains, withChainRoots } from '../chain/chains';
+import { bendLimits, plantChains } from '../chain/chains';
+import { characterOf } from '../chain/character-of';
 import { ContractError } from '../contract';
 import { floatsOf, unpackPlanting } from '../document/buffers';
 import type { GroomDocument, SwayMap } from '../document/schema';
@@ -12,9 +13,9 @@ import type { Scene } from '../sway/run';
 /** Bytes of the painted maps, as they are stored. */
 export type Maps = Partial<Record<SwayMap, Uint8Array>>;
 
-/** Throws `ContractError` where the parts do not fit together. */
+/** `given`: with what was drawn on it, where anything was. Throws `ContractError` where the parts do not fit together. */
 export function openScene(document: GroomDocument, given: Character, buffers: { planting: Uint8Array; offsets: Uint8Array; maps?: Maps }): Scene {
-  const { guides, plot, shot, hidden, sway } = document, character = withChainRoots(given, document.chains), clip = character.clips.find((c) => c.name === shot.clip) ?? null;
+  const { guides, plot, shot, hidden, sway } = document, character = characterOf(given, document, null), clip = character.clips.find((c) => c.name === shot.clip) ?? null;
   if (!guides) throw new ContractError('document.guides', 'planted guides', null);
   const mesh = character.meshes.find((m) => m.name === plot.mesh);
   if (!mesh) throw new ContractError('document.plot.mesh', 'a mesh of the character', plot.mesh);

@@ -2,8 +2,12 @@
 import { bytesOf, packPlanting } from '../document/buffers';
 import { plantKey } from '../document/proof';
 import { defaultSway, newDocument, noSwayMaps, type GroomDocument, type SwaySettings } from '../document/schema';
+import { newDrawn } from '../drawn/drawn';
+import { packInfluences, type Influences } from '../drawn/influences';
+import { givenOf } from '../drawn/with-drawn';
 import type { Character } from '../mesh/character';
 import { leftOut } from '../sway/colliders';
+import { chainsOfDrawn, characterOf } from './character-of';
 import { CHAIN_ROOTS, chainColliders, plantChains, type Chain } from './chains';
 
 /** What chains are like to begin with: a rope that keeps some of its shape. Common practice, no source. */
@@ -13,13 +17,25 @@ function chainSway(): SwaySettings {
 }
 
 /** A document whose guides are these chains, in the shots of another document. Throws with what is wrong with them. */
-export function chainDocument(character: Character, like: GroomDocument, chains: readonly Chain[], keep: (bytes: Uint8Array) => string): GroomDocument {
+export const chainDocument = (character: Character, like: GroomDocument, chains: readonly Chain[], keep: (bytes: Uint8Array) => string): GroomDocument => withChains(character, emptyChains(like), chains, keep);
+/** A document of chains that are yet to be drawn through meshes. */
+export const drawnDocument = (like: GroomDocument, meshes: readonly string[]): GroomDocument => ({ ...emptyChains(like), drawn: newDrawn(meshes) });
+
+function emptyChains(like: GroomDocument): GroomDocument {
   const out = newDocument(CHAIN_ROOTS, { ...like.shot });
   out.shotName = like.shotName;
   out.hidden = [...like.hidden, CHAIN_ROOTS];
   out.otherShots = like.otherShots.map((o) => ({ shotName: o.shotName, shot: { ...o.shot }, hidden: [...o.hidden, CHAIN_ROOTS], own: {} }));
   out.sway = { ...chainSway(), carrier: like.sway.carrier, meshRoles: { ...like.sway.meshRoles } };
-  return withChains(character, out, chains, keep);
+  return out;
+}
+
+/**
+ * The document with the joints and chains that its drawing gives, and the character as it then is. Throws in plain words.
+ */
+export function withDrawing(before: Character, document: GroomDocument, influences: Influences, keep: (bytes: Uint8Array) => string): { document: GroomDocument; character: Character } {
+  const weights = packInfluences(influences), drawn = { ...document.drawn!, given: givenOf(before, document.drawn!, influences, keep) }, character = characterOf(before, { plot: document.plot, drawn }, weights);
+  return { character, document: withChains(character, { ...document, drawn }, chainsOfDrawn(before, drawn, document.chains), keep) };
 }
 
 /** The document with other chains; its settings stay, but for what collides. Throws with what is wrong with them. */

@@ -96,9 +96,9 @@ export function troubleWith(character: Character, chains: readonly Chain[]): str
   return null;
 }
 
-/** The character with the mesh that roots of chains are planted on; itself where there are no chains. */
-export function withChainRoots(character: Character, chains: readonly unknown[]): Character {
-  if (chains.length === 0 || character.meshes.some((m) => m.name === CHAIN_ROOTS)) return character;
+/** The character with the mesh that roots of chains are planted on. */
+export function withChainRoots(character: Character): Character {
+  if (character.meshes.some((m) => m.name === CHAIN_ROOTS)) return character;
   const rest = poseCharacter(character, null, 0), n = character.nodes.length, positions = new Float32Array(9 * n), inverseBind = new Float32Array(16 * n), h = (TRIANGLE * Math.sqrt(3)) / 2;
   for (let i = 0; i < n; i++) {
     const inverse = invertAffine(rest, 16 * i), [x, y, z] = [rest[16 * i + 12], rest[16 * i + 13], rest[16 * i + 14]];
@@ -180,6 +180,7 @@ export function movedNodes(character: Character, chains: readonly Chain[]): Set<
 
 /** How meshes collide with chains to begin with: the skin as pills but for those of the chains' own joints, and never what the chains move. */
 export function chainColliders(character: Character, chains: readonly Chain[]): { meshes: Record<string, 'pills' | 'off'>; without: string[] } {
+  if (chains.length === 0) return { meshes: {}, without: [] };
   const moved = movedNodes(character, chains), meshes: Record<string, 'pills' | 'off'> = {};
   for (const mesh of character.meshes) if (mesh.name !== CHAIN_ROOTS && leadingNodes(character, mesh).some((n) => moved.has(n))) meshes[mesh.name] = mesh.role === 'body' ? 'pills' : 'off';
   return { meshes, without: [...moved].map((n) => nodeKey(character, n)) };

@@ -4,6 +4,10 @@
  */
 import { z } from 'zod';
 import { chainDocument, withChains } from '../chain/chain-groom';
+import { chainsOfDrawn } from '../chain/character-of';
+import { drawnSchema, newDrawn, type Drawn } from '../drawn/drawn';
+import { influencesOf } from '../drawn/influences';
+import { givenOf, withDrawn } from '../drawn/with-drawn';
 import { chainSchema, jointsOf, linesOf, MOST_JOINTS, troubleWith, withChainRoots, type Chain } from '../chain/chains';
 import { fromBase64, toBase64 } from '../math/base64';
 import { restPositions, leadingNodes, type Character, type CharacterMesh } from '../mesh/character';
@@ -77,10 +81,10 @@ export function openGroomFile(value: unknown, given: Character, choices: OpenCho
     buffers.set(id, bytes);
   }
   const keep = (bytes: Uint8Array): string => { const id = bufferId(bytes); buffers.set(id, bytes); return id; };
-  const whole = typeof file.document.format === 'number', chains = chainsOf(file, given), trouble = chains && troubleWith(given, chains);
+  const whole = typeof file.document.format === 'number', drawing = drawnOf(file, given, buffers, keep), base0 = drawing?.given ? withDrawn(given, drawing.given, buffers.get(drawing.given.weights)!) : given, listed = chainsOf(file, base0), chains = listed ?? (drawing ? chainsOfDrawn(given, drawing, []) : null), trouble = chains && troubleWith(base0, chains);
   if (trouble) throw new GroomFileError('chains', trouble);
-  const character = withChainRoots(given, chains ?? []), fresh = firstDocument(given), first = chains && !whole ? chainDocument(character, fresh, chains, keep) : fresh, base = whole ? file.document : merged(first, { format: DOCUMENT_FORMAT, ...file.document });
-  let document = structuredClone(readDocument(base));
+  const character = chains ? withChainRoots(base0) : given, fresh = firstDocument(given), first = chains && !whole ? chainDocument(character, fresh, chains, keep) : fresh, base = whole ? file.document : merged(first, { format: DOCUMENT_FORMAT, ...file.document });
+  let document = structuredClone(readDocument({ ...(base as object), ...(drawing ? { drawn: drawing } : {}) }));
   if (chains) {
     document = withChains(character, document, chains, keep);
     notes.push(`${chains.length} ${chains.length === 1 ? 'chain' : 'chains'}: ${list(chains.map((c) => c.name))}.`);
@@ -115,6 +119,18 @@ export function openGroomFile(value: unknown, given: Character, choices: OpenCho
   const missing = buffersOf(document).find((id) => !buffers.has(id));
   if (missing) throw new GroomFileError('buffers', `${missing.slice(0, 12)}… is named by the document but not in the file. Save the groom again.`);
   return { name: file.name, document: readDocument(document), buffers, limits: file.limits, handOver: file.handOver, notes };
+}
+
+/** The drawing of the file, with the joints and weights it gives on this character; null where it has none. */
+function drawnOf(file: GroomFile, character: Character, buffers: ReadonlyMap<string, Uint8Array>, keep: (bytes: Uint8Array) => string): Drawn | null {
+  const own = (file.document as { drawn?: Record<string, unknown> | null }).drawn;
+  if (!own) return null;
+  const drawn = drawnSchema.parse({ ...newDrawn([]), ...own });
+  if (drawn.lines.length === 0 || (drawn.given && buffers.has(drawn.given.weights))) return drawn;
+  try {
+    const influences = influencesOf(character, drawn, new Map(drawn.painted.flatMap((p) => { const bytes = buffers.get(p.map); return bytes ? [[p.map, floatsOf(bytes)]] : []; })));
+    return { ...drawn, given: givenOf(character, drawn, influences, keep) };
+  } catch (cause) { throw new GroomFileError('document.drawn', cause instanceof Error ? cause.message : String(cause)); }
 }
 
 /** Chains by the file's rules, or those of its document; null of a groom of hair. */

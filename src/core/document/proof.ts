@@ -82,8 +82,8 @@ export const limitOf = (name: MeasureName, limits: Limits): number => limits[nam
 
 /** Key of all that a run depends on: the character, the shot, the guides, the settings, the solver. Looks do not count. */
 export function motionKey(document: GroomDocument, characterId: string): string {
-  const { shot, hidden, plot, guides, sway, bake, chains } = document;
-  return keyOf({ solver: SOLVER_VERSION, characterId, shot, hidden: [...hidden].sort(), preRoll: bake.preRoll, mesh: plot.mesh, guides: guides && { planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount }, sway, ...(chains.length > 0 ? { chains: chains.map(({ joints, kept, bendDeg }) => ({ joints, kept, bendDeg })) } : {}) });
+  const { shot, hidden, plot, guides, sway, bake, chains, drawn } = document;
+  return keyOf({ solver: SOLVER_VERSION, characterId, shot, hidden: [...hidden].sort(), preRoll: bake.preRoll, mesh: plot.mesh, guides: guides && { planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount }, sway, ...(chains.length > 0 ? { chains: chains.map(({ joints, kept, bendDeg }) => ({ joints, kept, bendDeg })) } : {}), ...(drawn?.given ? { drawn: drawn.given } : {}) });
 }
 
 /** Key of all that planting depends on. */

@@ -6,13 +6,14 @@
  */
 import { z } from 'zod';
 import { chainSchema } from '../chain/chains';
+import { drawnSchema } from '../drawn/drawn';
 import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
 import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
 import { BUILT_IN } from '../fill/planted';
 import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
 
-export const DOCUMENT_FORMAT = 10;
+export const DOCUMENT_FORMAT = 11;
 
 export interface Parameter {
   label: string;
@@ -293,6 +294,8 @@ export const documentSchema = z.object({
   setAside: ownSchema,
   /** Joints that are moved as rods, instead of hair: guide by guide. */
   chains: z.array(chainSchema).max(200).refine(uniqueIds, { message: 'Two chains have the same id.' }),
+  /** Lines drawn through meshes that have no joints; null where chains are of the character's own. */
+  drawn: drawnSchema.nullable(),
   plot: z.object({
     mesh: z.string(),
     /** u32 face numbers, ascending. */
@@ -360,7 +363,7 @@ export function usualTreatments({ clump, lock, frizzMm, shorter }: { clump: numb
 
 export function newDocument(meshName: string, shot: Shot): GroomDocument {
   return {
-    format: DOCUMENT_FORMAT, shotName: nameOfShot(shot), shot, hidden: [], otherShots: [], setAside: {}, chains: [],
+    format: DOCUMENT_FORMAT, shotName: nameOfShot(shot), shot, hidden: [], otherShots: [], setAside: {}, chains: [], drawn: null,
     plot: { mesh: meshName, faces: null, maps: noMaps(), flow: null },
     plant: { ...defaultsOf(PLANT_PARAMETERS), lie: 'falling', by: 'count' },
     guides: null,
@@ -373,4 +376,4 @@ export function newDocument(meshName: string, shot: Shot): GroomDocument {
 }
 
 /** Every buffer a document refers to. */
-export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.planted.mesh, d.guides?.planting, d.guides?.offsets, d.guides?.brought, d.guides?.style?.base, ...(d.guides?.style?.layers ?? []).flatMap((l) => [l.shapes, l.mask]), ...[d.sway, d.setAside, ...d.otherShots.map((o) => o.own)].flatMap((w) => Object.values(w.maps ?? {}))].filter((id): id is string => !!id);
+export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.planted.mesh, d.guides?.planting, d.guides?.offsets, d.guides?.brought, d.guides?.style?.base, d.drawn?.given?.weights, ...(d.drawn?.painted ?? []).map((p) => p.map), ...(d.guides?.style?.layers ?? []).flatMap((l) => [l.shapes, l.mask]), ...[d.sway, d.setAside, ...d.otherShots.map((o) => o.own)].flatMap((w) => Object.values(w.maps ?? {}))].filter((id): id is string => !!id);

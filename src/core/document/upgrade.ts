@@ -17,6 +17,8 @@ export function readDocument(value: unknown): GroomDocument {
   if (format() === 8) document = fromFormat8(document as Format8);
   // format 9 knew hair only
   if (format() === 9) document = { ...(document as object), format: 10, chains: [] };
+  // format 10 drew no chains
+  if (format() === 10) document = { ...(document as object), format: 11, drawn: null };
   return documentSchema.parse(document);
 }
 

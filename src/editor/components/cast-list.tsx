@@ -1,6 +1,7 @@
 'use client';
 import { Eye, EyeOff } from 'lucide-react';
 import { useMemo, type ReactNode } from 'react';
+import { ofChains } from '../../core/chain/character-of';
 import { CHAIN_ROOTS } from '../../core/chain/chains';
 import { roleOf } from '../../core/document/schema';
 import type { Role } from '../../core/mesh/character';
@@ -43,8 +44,8 @@ export function CastList() {
       {(of('prop').length > 0 || of('carrier').length > 0) && <><Heading>Standing by</Heading><ul>{of('carrier').map((m) => row(m.name, false))}{of('prop').map((m) => row(m.name, false))}</ul></>}
       <Heading>Groom</Heading>
       <button type="button" onClick={() => useEditor.setState({ stage: 'comb' })} className={`flex h-[25px] w-full items-center px-3 text-left ${stage === 'comb' || stage === 'fill' ? 'bg-lifted shadow-[inset_2px_0_var(--copper)]' : 'hover:bg-raised'}`}>{groom.name}<span className="num ml-auto text-faint">{document.guides ? `${document.guides.count}` : 'none yet'}</span></button>
-      <button type="button" onClick={() => useEditor.setState({ stage: 'plant' })} className={`flex h-[25px] w-full items-center pr-3 pl-7 text-left text-soft ${stage === 'plant' ? 'bg-lifted shadow-[inset_2px_0_var(--copper)]' : 'hover:bg-raised'}`}>{document.chains.length > 0 ? <>chains<span className="num ml-auto text-faint">{document.chains.reduce((n, c) => n + c.joints.length - c.kept, 0)} joints</span></> : <>plot<span className="num ml-auto text-faint">{session.plotFaces.length} faces</span></>}</button>
-      {document.guides && document.chains.length === 0 && <div className="flex h-[25px] items-center pr-3 pl-7 text-soft">filled strands<span className="num ml-auto text-faint">{fillCount.toLocaleString('en')}</span></div>}
+      <button type="button" onClick={() => useEditor.setState({ stage: 'plant' })} className={`flex h-[25px] w-full items-center pr-3 pl-7 text-left text-soft ${stage === 'plant' ? 'bg-lifted shadow-[inset_2px_0_var(--copper)]' : 'hover:bg-raised'}`}>{ofChains(document) ? <>chains<span className="num ml-auto text-faint">{document.chains.reduce((n, c) => n + c.joints.length - c.kept, 0)} joints</span></> : <>plot<span className="num ml-auto text-faint">{session.plotFaces.length} faces</span></>}</button>
+      {document.guides && !ofChains(document) && <div className="flex h-[25px] items-center pr-3 pl-7 text-soft">filled strands<span className="num ml-auto text-faint">{fillCount.toLocaleString('en')}</span></div>}
       <Heading>Around it</Heading>
       {active.length === 0 && <p className="px-3 text-faint">Nothing collides.</p>}
       {active.map(([key, label, aside]) => <button key={key} type="button" onClick={() => useEditor.setState({ stage: 'sway', selected: { kind: set.shells.some((x) => x.key === key) ? 'mesh' : 'collider', key } })} className="flex h-[25px] w-full items-center px-3 text-left text-soft hover:bg-raised"><span className="truncate">{pretty(label)}</span><span className="num ml-auto text-faint">{aside}</span></button>)}

@@ -2,6 +2,7 @@
 /** Cast: the movement, the frames, what each mesh is, and what the file brought. */
 import { Repeat, TriangleAlert } from 'lucide-react';
 import { useMemo } from 'react';
+import { ofChains } from '../../core/chain/character-of';
 import { CHAIN_ROOTS } from '../../core/chain/chains';
 import { roleOf, type Parameter } from '../../core/document/schema';
 import { freeShotName, isNamedByClip } from '../../core/document/shots';
@@ -12,6 +13,7 @@ import { restBox } from '../../core/mesh/rest-box';
 import { useEditor } from '../state/store';
 import { CarryPart } from './carry-part';
 import { ChainsPart } from './chains-part';
+import { MeshHairPart } from './drawn-part';
 import { RoundNote } from './round-note';
 import { ShotsPart } from './shots-part';
 import { WearPart } from './wear-part';
@@ -60,9 +62,10 @@ export function CastPanel({ document }: PanelProps) {
       <Question title="What is each mesh?">
         <ul>{session.character.meshes.filter((m) => m.name !== CHAIN_ROOTS).map((m) => <li key={m.name}><OneOf label={m.name} testId={`role-${m.name}`} value={roleOf(m, document.sway)} onChange={(v) => setRole(m, v)} options={ROLE_OPTIONS} /></li>)}</ul>
       </Question>
-      {document.chains.length === 0 && <ChainsPart />}
+      {!ofChains(document) && <ChainsPart />}
+      <MeshHairPart />
       <WearPart document={document} />
-      {document.chains.length === 0 && <CarryPart />}
+      {!ofChains(document) && <CarryPart />}
       <Question title="What came in?">
         <dl className="grid grid-cols-[auto_1fr] gap-x-3 gap-y-0.5 text-soft">
           {([['File', session.groom.character.fileName], ['Meshes', session.character.meshes.filter((m) => m.name !== CHAIN_ROOTS).length], ['Vertices', vertices.toLocaleString('en')], ['Joints', session.character.skins.reduce((n, s) => n + s.joints.length, 0)], ['Clips', clips.length]] as const).map(([k, v]) => <div key={k} className="contents"><dt className="text-faint">{k}</dt><dd className="num text-right">{v}</dd></div>)}

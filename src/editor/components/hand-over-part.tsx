@@ -2,6 +2,7 @@
 /** To whom and in which form a bake is handed over, what was, and the groom as a file. */
 import { Download, FileText, MonitorPlay, Plus, RotateCcw, Trash2, X } from 'lucide-react';
 import { useEffect, useState } from 'react';
+import { ofChains as isOfChains } from '../../core/chain/character-of';
 import { HAND_OVER_FORMATS, HAND_OVER_NAMES, MOST_FILLED, USUAL_RECEIVERS, type HandOver, type Receiver } from '../../core/document/hand-over';
 import { parameter } from '../../core/document/schema';
 import { bytesText } from '../../formats/hand-over-sheet';
@@ -17,7 +18,7 @@ const JOINTS = parameter('Joints', '', 4, 1000, 1, 160, 'Joints of all chains to
 const none = (): void => undefined;
 
 export function HandOverPart({ bake, stale }: { bake: Bake; stale: readonly string[] }) {
-  const { session } = useWorkshop(), chosen = useEditor((s) => s.wish), ofChains = useEditor((s) => s.history!.document.chains.length > 0), wish = HAND_OVER_FORMATS[chosen.format].chains === ofChains ? chosen : { ...chosen, format: ofChains ? 'keys' as const : 'usdc' as const }, exports = useEditor((s) => s.exports), receivers = useEditor((s) => s.receivers), fill = useEditor((s) => s.history!.document.fill), format = HAND_OVER_FORMATS[wish.format], set = (change: Partial<HandOver>): void => useEditor.setState({ wish: { ...wish, ...change } });
+  const { session } = useWorkshop(), chosen = useEditor((s) => s.wish), ofChains = useEditor((s) => isOfChains(s.history!.document)), wish = HAND_OVER_FORMATS[chosen.format].chains === ofChains ? chosen : { ...chosen, format: ofChains ? 'keys' as const : 'usdc' as const }, exports = useEditor((s) => s.exports), receivers = useEditor((s) => s.receivers), fill = useEditor((s) => s.history!.document.fill), format = HAND_OVER_FORMATS[wish.format], set = (change: Partial<HandOver>): void => useEditor.setState({ wish: { ...wish, ...change } });
   useEffect(() => { if (useEditor.getState().receivers.length === 0) trying(session.bakes.loadReceivers()); }, [session]);
   const FRAME = (label: string, fallback: number): ReturnType<typeof parameter> => parameter(label, '', bake.startFrame, bake.endFrame, 1, fallback, 'Frames of the bake that are handed over.', true), known = receivers.find((r) => r.name === wish.receiver.name);
   return (

@@ -1,12 +1,14 @@
 'use client';
 /** What the stage needs, at the right. */
 import type { ReactNode } from 'react';
+import { ofChains } from '../../core/chain/character-of';
 import { useEditor } from '../state/store';
 import { BakePanel } from './bake-panel';
 import { useHelp } from './controls';
 import { FillPanel } from './fill-panel';
 import { CastPanel } from './cast-panel';
 import { ChainPanel, NotOfChains } from './chains-part';
+import { DrawnPanel } from './drawn-part';
 import { CombPanel } from './comb-panel';
 import { PlantPanel } from './plant-panel';
 import { ProofPanel } from './proof-panel';
@@ -15,8 +17,8 @@ import { SwayPanel } from './sway-panel';
 export function Tray() {
   const stage = useEditor((s) => s.stage), help = useHelp((s) => s.text), document = useEditor((s) => s.history?.document);
   if (!document) return null;
-  const hair = document.chains.length === 0;
-  if (!hair && (stage === 'comb' || stage === 'fill' || stage === 'plant')) return <Shell help={help}>{stage === 'plant' ? <ChainPanel document={document} /> : <NotOfChains what={stage === 'comb' ? 'A chain has the shape of its joints: nothing is combed here.' : 'A chain moves joints and the skin on them: there are no strands to fill.'} />}</Shell>;
+  const hair = !ofChains(document);
+  if (!hair && (stage === 'comb' || stage === 'fill' || stage === 'plant')) return <Shell help={help}>{stage === 'plant' ? document.drawn ? <DrawnPanel document={document} /> : <ChainPanel document={document} /> : <NotOfChains what={stage === 'comb' ? 'A chain has the shape of its joints: nothing is combed here.' : 'A chain moves joints and the skin on them: there are no strands to fill.'} />}</Shell>;
   const Panel = { cast: CastPanel, plant: PlantPanel, comb: CombPanel, fill: FillPanel, sway: SwayPanel, proof: ProofPanel, bake: BakePanel }[stage];
   return <Shell help={help}><Panel document={document} /></Shell>;
 }

@@ -1,11 +1,13 @@
 'use client';
 import { Eye, Spline, Waypoints, MapPin, Pill as PillIcon, TriangleAlert } from 'lucide-react';
 import { useEffect, useRef } from 'react';
+import { ofChains as isOfChains } from '../../core/chain/character-of';
 import { goToWorst } from '../state/actions';
 import { limitOf } from '../../core/document/proof';
 import { colliderOf, figureOf } from '../../core/proof/judge';
 import { useEditor, type ViewName } from '../state/store';
 import { BrushTool } from '../view/brushes';
+import { DrawnTool } from '../view/drawn-view';
 import { Grips } from '../view/grips';
 import { HandTool } from '../view/hand-tool';
 import { Viewport } from '../view/viewport';
@@ -21,18 +23,18 @@ export function View() {
   const [box, size] = useSize<HTMLDivElement>();
   useEffect(() => {
     if (!canvas.current) return;
-    const view = new Viewport(canvas.current, session), grips = new Grips(canvas.current, view, session, view.overlays), tool = new BrushTool(canvas.current, view, session), hand = new HandTool(canvas.current, view, session);
+    const view = new Viewport(canvas.current, session), grips = new Grips(canvas.current, view, session, view.overlays), tool = new BrushTool(canvas.current, view, session), hand = new HandTool(canvas.current, view, session), drawn = new DrawnTool(canvas.current, view, session);
     view.gripPlaces = () => grips.grips().map((g) => g.place);
     viewport.current = view;
     // a handle for tests and pictures; it only reads
     Object.assign(window, { fineComb: { settled: () => view.settled && !useEditor.getState().filling, nodes: () => view.readNodes(), state: () => useEditor.getState(), session, view } });
-    return () => { tool.dispose(); hand.dispose(); grips.dispose(); view.dispose(); viewport.current = null; };
+    return () => { tool.dispose(); drawn.dispose(); hand.dispose(); grips.dispose(); view.dispose(); viewport.current = null; };
   }, [session, viewport]);
   useEffect(() => { viewport.current?.resize(size.width, size.height); }, [size, viewport]);
 
   const stage = useEditor((s) => s.stage), frame = useEditor((s) => s.frame), show = useEditor((s) => s.show), viewName = useEditor((s) => s.viewName), brush = useEditor((s) => s.brush);
   const clip = useEditor((s) => s.history?.document.shot.clip), guides = useEditor((s) => s.history?.document.guides), filling = useEditor((s) => s.filling), run = useEditor((s) => s.run), bakeId = useEditor((s) => s.bakeId), bakeProof = useEditor((s) => s.bakeProof);
-  const swayTool = useEditor((s) => s.swayTool), fillTool = useEditor((s) => s.fillTool), comb = useEditor((s) => s.comb), chosen = useEditor((s) => s.chosen), ofChains = useEditor((s) => (s.history?.document.chains.length ?? 0) > 0), brushing = ofChains ? stage === 'sway' && swayTool.name === 'tie' : stage === 'comb' ? !!guides && comb.tool !== 'look' && comb.tool !== 'cage' : stage === 'plant' || (stage === 'fill' && fillTool === 'parting') || (stage === 'sway' && swayTool.name !== 'look' && swayTool.name !== 'hand'), live = useEditor((s) => s.live), shownTake = useEditor((s) => s.shownTake), takes = useEditor((s) => s.takes), compare = useEditor((s) => s.compare), limits = useEditor((s) => s.limits);
+  const swayTool = useEditor((s) => s.swayTool), fillTool = useEditor((s) => s.fillTool), comb = useEditor((s) => s.comb), chosen = useEditor((s) => s.chosen), ofChains = useEditor((s) => s.history !== null && isOfChains(s.history.document)), draw = useEditor((s) => s.draw), brushing = ofChains ? (stage === 'sway' && swayTool.name === 'tie') || (stage === 'plant' && draw.tool !== null) : stage === 'comb' ? !!guides && comb.tool !== 'look' && comb.tool !== 'cage' : stage === 'plant' || (stage === 'fill' && fillTool === 'parting') || (stage === 'sway' && swayTool.name !== 'look' && swayTool.name !== 'hand'), live = useEditor((s) => s.live), shownTake = useEditor((s) => s.shownTake), takes = useEditor((s) => s.takes), compare = useEditor((s) => s.compare), limits = useEditor((s) => s.limits);
   const current = run.key === session.key;
   const take = takes.find((t) => t.id === shownTake), other = stage === 'proof' ? takes.find((t) => t.id === compare?.take) : undefined, proof = stage === 'bake' ? bakeProof : take ? take.proof : current ? run.proof : null;
   const deepest = proof && figureOf(proof, 'depth');

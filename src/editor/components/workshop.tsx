@@ -22,7 +22,7 @@ import { View } from './view';
 export function Workshop({ groomId }: { groomId: string }) {
   useTheme();
   const [session, setSession] = useState<Session | null>(null);
-  const [error, setError] = useState<string | null>(null);
+  const [error, setError] = useState<string | null>(null), [opened, setOpened] = useState(0);
 
   useEffect(() => {
     let ended = false, open: Session | null = null, stopSaving = (): void => undefined;
@@ -37,10 +37,12 @@ export function Workshop({ groomId }: { groomId: string }) {
         sessionStorage.removeItem(`warnings-${groomId}`);
         toast.info((JSON.parse(warnings) as string[]).join(' '), { duration: 12000 });
       }
+      // with other joints it is another character: all is opened again, as soon as what asked for it is kept
+      s.onOther = () => { void s.saveNow().then((saved) => { if (saved && !ended) setOpened((n) => n + 1); else if (!ended) toast.error('The change could not be saved yet; it is shown as soon as it is. Reload then.'); }); };
       setSession(s);
     }, (e: unknown) => { if (!ended) setError(e instanceof Error ? e.message : String(e)); });
     return () => { ended = true; stopSaving(); open?.close(); setSession(null); };
-  }, [groomId]);
+  }, [groomId, opened]);
 
   if (error) return (
     <main className="flex h-full flex-col items-center justify-center gap-4 p-8 text-center">

@@ -15,7 +15,7 @@ export class ChainDesk {
 
   private get now(): NonNullable<ChainDesk['known']> | null {
     const { chains } = this.session.document, { character } = this.session;
-    if (chains.length === 0) return null;
+    if (chains.length === 0 || this.session.stale) return null;
     if (this.known?.chains !== chains) {
       const planted = plantChains(character, chains);
       this.known = { chains, planted, poser: new ChainPoser(character, planted.paths, planted.pointCount, planted.offsets), shape: new ChainShape(character, planted.paths, planted.pointCount, planted.offsets) };

@@ -2,7 +2,7 @@
  * The arrays behind the screen: the character, its pose at the play head, guides, filled strands, computed and baked frames.
  * It listens to the store, keeps itself up to date, and tells the view when something to be drawn has changed.
  */
-import { withChainRoots } from '../../core/chain/chains';
+import { characterOf } from '../../core/chain/character-of';
 import { bufferId, floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
 import { jump } from '../../core/document/edits';
 import { buffersOf, type BufferId, type GroomDocument, type SwayMap } from '../../core/document/schema';
@@ -23,6 +23,7 @@ import * as api from './api';
 import { BakeDesk } from './bake-desk';
 import { BufferStore } from './buffer-store';
 import { ChainDesk } from './chain-desk';
+import { DrawnDesk } from './drawn-desk';
 import { CombDesk } from './comb-desk';
 import { CurveDesk } from './curve-desk';
 import { FillDesk } from './fill-desk';
@@ -76,9 +77,13 @@ export class Session {
   readonly wedges = new WedgeDesk(this);
   readonly shots = new ShotDesk(this);
   readonly chains = new ChainDesk(this);
+  readonly drawn = new DrawnDesk(this);
   readonly bakes = new BakeDesk(this);
   onTrouble: ((message: string) => void) | null = null;
   onTold: ((message: string) => void) | null = null;
+  /** The document asks for another character than this session has. */
+  onOther: (() => void) | null = null;
+  stale = false;
   saveNow: () => Promise<boolean> = () => Promise.resolve(false);
 
   private readonly listeners = new Set<Listener>();
@@ -91,7 +96,8 @@ export class Session {
   private readonly unsubscribe: () => void;
   private closed = false;
 
-  private constructor(readonly groom: api.Groom, readonly character: Character, packed: Uint8Array) {
+  /** `before`: the character without what is drawn on it. */
+  private constructor(readonly groom: api.Groom, readonly character: Character, readonly before: Character, packed: Uint8Array) {
     const document = groom.document;
     this.mesh = character.meshes.find((m) => m.name === document.plot.mesh) ?? character.meshes[0];
     this.pose = poseCharacter(character, null, 0);
@@ -121,7 +127,7 @@ export class Session {
     const { packCharacter, unpackCharacter } = await import('../../formats/packed-character');
     const read = unpackCharacter(packed);
     if (!read.ok) throw new Error(read.error.message);
-    const { chains } = groom.document, character = withChainRoots(read.value, chains), session = new Session(groom, character, character === read.value ? packed : packCharacter(character));
+    const made = groom.document.drawn?.given, weights = made ? await api.getBuffer(made.weights) : null, character = characterOf(read.value, groom.document, weights), session = new Session(groom, character, read.value, character === read.value ? packed : packCharacter(character));
     await Promise.all(buffersOf(groom.document).map((id) => session.need(id)));
     useEditor.getState().open(groom);
     session.adoptDocument(groom.document);
@@ -138,6 +144,7 @@ export class Session {
     this.combDesk.forget();
     this.unsubscribe();
     this.hands.close();
+    this.drawn.close();
     this.runs.close();
     this.trials.close();
     this.bakes.close();
@@ -201,6 +208,9 @@ export class Session {
   // ------------------------------------------------------------ following the document
 
   private onStore(state: EditorState, before: EditorState): void {
+    // other joints make another character: it is opened again
+    if (state.history && !this.stale && givenKey(state.history.document) !== givenKey(this.groom.document)) { this.stale = true; this.onOther?.(); }
+    if (this.stale) return;
     if (state.history?.document !== before.history?.document && state.history && before.history) {
       this.adoptDocument(state.history.document, before.history.document);
       this.changed();
@@ -214,8 +224,8 @@ export class Session {
     if (state.comb.bindPose !== before.comb.bindPose) this.setFrame(state.frame);
     // a cage that is left standing has its shape taken
     if ((state.stage !== before.stage || state.comb.tool !== before.comb.tool) && before.stage === 'comb' && before.comb.tool === 'cage') queueMicrotask(() => this.combDesk.cage.take());
-    if (state.frame !== before.frame || (state.stage !== before.stage && state.comb.bindPose) || (state.bringing === null) !== (before.bringing === null)) this.setFrame(state.frame);
-    if (state.plantTool !== before.plantTool || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.comb !== before.comb || state.selected !== before.selected || state.swayTool !== before.swayTool || state.heat !== before.heat || state.shownTake !== before.shownTake || state.compare !== before.compare || state.fillTool !== before.fillTool || state.light !== before.light || state.cards !== before.cards || state.playing !== before.playing || state.marked !== before.marked) this.changed();
+    if (state.frame !== before.frame || (state.stage !== before.stage && (state.comb.bindPose || this.drawn.on)) || (state.draw !== before.draw && (state.draw.tool === null) !== (before.draw.tool === null)) || (state.bringing === null) !== (before.bringing === null)) this.setFrame(state.frame);
+    if (state.plantTool !== before.plantTool || state.draw !== before.draw || state.stage !== before.stage || state.bakeId !== before.bakeId || state.show !== before.show || state.brush !== before.brush || state.comb !== before.comb || state.selected !== before.selected || state.swayTool !== before.swayTool || state.heat !== before.heat || state.shownTake !== before.shownTake || state.compare !== before.compare || state.fillTool !== before.fillTool || state.light !== before.light || state.cards !== before.cards || state.playing !== before.playing || state.marked !== before.marked) this.changed();
   }
 
   /** Shapes of the guides as the stage and the chosen layer have them. */
@@ -277,7 +287,7 @@ export class Session {
   }
 
   /** Whether the bind pose is seen, whatever the frame: to comb in. */
-  get bindPose(): boolean { const { stage, comb } = useEditor.getState(); return stage === 'comb' && comb.bindPose; }
+  get bindPose(): boolean { const { stage, comb } = useEditor.getState(); return (stage === 'comb' && comb.bindPose) || this.drawn.shown; }
 
   /** Moves the pose and everything on it to a frame. */
   setFrame(frame: number, force = false): void {
@@ -532,3 +542,6 @@ export class Session {
     this.changed();
   }
 }
+
+/** What of a document makes another character. */
+const givenKey = ({ drawn }: GroomDocument): string => drawn?.given?.weights ?? '';

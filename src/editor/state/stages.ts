@@ -1,4 +1,5 @@
 /** How far each stage is: open, done, out of date, or in trouble. */
+import { ofChains } from '../../core/chain/character-of';
 import { plantKey, motionKey, SOLVER_VERSION, type Limits, type Proof } from '../../core/document/proof';
 import { staleBecause } from '../../core/document/take';
 import { judge, passes } from '../../core/proof/judge';
@@ -21,7 +22,7 @@ export function stageStatus(stage: Stage, state: Pick<EditorState, 'history' | '
     case 'cast': return 'done';
     case 'plant': return !guides ? 'open' : guides.plantKey === plantKey(document) ? 'done' : 'stale';
     case 'comb': return guides?.combed ? 'done' : 'open';
-    case 'fill': return guides && document.chains.length === 0 ? 'done' : 'open';
+    case 'fill': return guides && !ofChains(document) ? 'done' : 'open';
     case 'sway': return state.run.state !== 'done' ? 'open' : state.run.key === key ? 'done' : 'stale';
     case 'proof': return state.run.state !== 'done' || !state.run.proof ? 'open' : state.run.key !== key ? 'stale' : inTrouble(state.run.proof, state.limits) ? 'trouble' : 'done';
     case 'bake': {

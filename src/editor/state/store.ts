@@ -64,6 +64,9 @@ export type PlantTool = { name: 'faces'; how: 'brush' | 'outline' | 'part'; take
   | { name: 'flow' }
   /** Redraw a guide from where the stroke begins on it. */
   | { name: 'redraw' };
+/** Of chains drawn through meshes: the line whose places are clicked (''; a new one), through the mesh or on it; or painting what a line moves. */
+export type DrawTool = { name: 'line'; line: string; through: boolean } | { name: 'share'; who: string; take: boolean };
+export interface DrawState { tool: DrawTool | null; /** What colours show: who moves what, or how the two ways of weighing differ. */ shown: 'shares' | 'difference'; /** Degrees that chains are bent by, to see what their meshes do. */ bend: number; /** Place that is chosen. */ place: { line: string; at: number } | null }
 /** What is known and chosen of curves from a file, before they are taken. */
 export interface Bringing {
   fileName: string;
@@ -145,6 +148,7 @@ export interface EditorState {
   /** What the pointer does in Sway besides looking around. */
   swayTool: SwayTool;
   plantTool: PlantTool;
+  draw: DrawState;
   /** What the pointer does in Fill. */
   fillTool: 'look' | 'parting';
   light: { rig: Rig; turnDeg: number; turning: boolean };
@@ -234,7 +238,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   comb: { tool: 'comb', cut: 'brush', along: 'whole', from: 0, curlMm: 9, pitchMm: 60, symmetric: false, keepOff: 'skin', size: 'world', choose: 'brush', how: 'only', what: 'strands', map: 'hold', value: 0.5, layer: null, colour: 'plain', xray: false, isolate: false, mirrored: false, bindPose: false, cageSize: 3, cageFalloffCm: 0, cageKeepsLengths: true },
   chosen: 0, choiceCount: 0, settling: false, comparing: null, heading: null, fetching: () => null,
   show: { hair: true, guides: false, pills: false, marks: false, groomed: false },
-  selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false },
+  selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false }, draw: { tool: null, shown: 'shares', bend: 0, place: null },
   fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 },
   strip: 'time', run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], receivers: [], wish: handOverSchema.parse({ format: 'usdc', receiver: USUAL_RECEIVERS[0] }), movie: null, marked: -1,
   viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,

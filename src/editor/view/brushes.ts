@@ -1,5 +1,6 @@
 /** Pointer strokes in the view: pick a place, keep the depth, brush. */
 import * as THREE from 'three';
+import { ofChains } from '../../core/chain/character-of';
 import { Strides } from '../../core/groom/comb/reach';
 import { lifted } from '../../core/groom/draw';
 import type { SurfacePoint } from '../../core/mesh/surface';
@@ -47,7 +48,7 @@ export class BrushTool {
   private get active(): BrushName | null {
     const { stage, comb } = useEditor.getState();
     // chains have nothing to be planted, combed or painted on
-    if (this.session.document.chains.length > 0) return stage === 'sway' && useEditor.getState().swayTool.name === 'tie' ? 'tie' : null;
+    if (ofChains(this.session.document)) return stage === 'sway' && useEditor.getState().swayTool.name === 'tie' ? 'tie' : null;
     if (stage === 'comb') return !this.session.guides || comb.tool === 'look' || comb.tool === 'cage' ? null : comb.tool === 'paint' ? 'paint' : 'comb';
     if (stage === 'plant') { const { name } = useEditor.getState().plantTool; return name === 'faces' ? 'skin' : name; }
     if (stage === 'fill') return useEditor.getState().fillTool === 'parting' && this.session.guides ? 'parting' : null;

@@ -30,6 +30,7 @@ export class Grips {
   grips(): Grip[] {
     const { stage, selected } = useEditor.getState(), { session } = this;
     if (stage === 'comb') return this.cageGrips();
+    if (stage === 'plant') return this.drawnGrips();
     if (stage !== 'sway') return [];
     const out: Grip[] = [], { sway } = session.document;
     if (selected?.kind === 'collider') {
@@ -61,6 +62,12 @@ export class Grips {
       useEditor.getState().edit('Turn the wind', (x) => { Object.assign(x.sway, { windTurn: Math.round((Math.atan2(d.x, d.z) * 180) / Math.PI), windRise: Math.round((Math.asin(Math.min(1, Math.max(-1, d.y))) * 180) / Math.PI) }); }, 'wind');
     } });
     return out;
+  }
+
+  private drawnGrips(): Grip[] {
+    const { drawn: desk } = this.session, { draw } = useEditor.getState();
+    if (!desk.shown || draw.tool?.name !== 'line' || draw.bend !== 0) return [];
+    return desk.drawn!.lines.flatMap((line) => Array.from({ length: line.places.length / 3 }, (_, at): Grip => ({ name: `${line.name} ${at}`, place: new THREE.Vector3().fromArray(line.places, 3 * at), help: 'Drag to move this place of the chain; Delete takes it away.', press: () => useEditor.setState({ draw: { ...useEditor.getState().draw, place: { line: line.id, at } } }), drag: (to) => desk.moveTo(line, at, to.toArray()) })));
   }
 
   private cageGrips(): Grip[] {

@@ -4,6 +4,7 @@
 import { interpolateCividis } from 'd3-scale-chromatic';
 import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
+import { ofChains } from '../../core/chain/character-of';
 import type { GroomDocument } from '../../core/document/schema';
 import { restBox } from '../../core/mesh/rest-box';
 import { heatTop } from '../../core/proof/judge';
@@ -15,6 +16,7 @@ import type { MapName } from '../state/plant-desk';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
 import { CardView } from './card-view';
+import { DrawnView } from './drawn-view';
 import { CharacterView } from './character-view';
 import { HairRenderer } from './hair-renderer';
 import { lightsOf } from './lights';
@@ -56,6 +58,7 @@ export class Viewport {
   private readonly groomLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly character: CharacterView;
   private readonly cardView = new CardView();
+  private readonly drawnView: DrawnView;
   private readonly guideLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly ghostLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly seatedLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
@@ -110,6 +113,7 @@ export class Viewport {
     session.onLook = (guide) => this.lookAt(guide);
     session.takes.picture = (points, frame, width, height) => this.picture(points, frame, width, height);
     this.character = new CharacterView(session.character, this.hair);
+    this.drawnView = new DrawnView(session);
     const { key, rim, sky } = this.sceneLights;
     const line = (color: number, opacity: number, depthTest = true): THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial> => {
       const l = new THREE.LineSegments(new THREE.BufferGeometry(), new THREE.LineBasicMaterial({ color, transparent: true, opacity, depthTest }));
@@ -141,7 +145,7 @@ export class Viewport {
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
     this.light();
-    this.scene.add(this.character.group, this.hair.mesh, this.hair.planted, this.cardView.mesh, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.groomLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, this.hair.planted, this.cardView.mesh, this.drawnView.group, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.groomLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -170,6 +174,7 @@ export class Viewport {
     this.session.onLook = null;
     this.overlays.dispose();
     this.cardView.dispose();
+    this.drawnView.dispose();
     this.gripPoints.geometry.dispose();
     this.mapMesh.geometry.dispose();
     this.character.dispose();
@@ -240,7 +245,7 @@ export class Viewport {
     if (this.lit !== state.light) this.light();
     this.character.setPose(session.chains.dressed(session.pose));
     this.character.setWorn(session.wornMotions());
-    this.character.setHidden(document.hidden);
+    this.character.setHidden([...document.hidden, ...this.drawnView.update()]);
     const shown = session.shownGuides(), { guides, filled } = session;
 
     const hairOn = stage === 'comb' && state.comb.isolate && state.chosen > 0 ? false : stage !== 'plant' && stage !== 'cast' ? state.show.hair : stage === 'cast' ? state.show.hair : false;
@@ -281,7 +286,7 @@ export class Viewport {
     this.ghostLines.visible = ghost !== null;
     if (ghost) setSegments(this.ghostLines.geometry, guideSegments(ghost.points, ghost.pointCount));
     // rods of chains lie inside what they move
-    const through = (stage === 'comb' && state.comb.xray) || document.chains.length > 0;
+    const through = (stage === 'comb' && state.comb.xray) || ofChains(document);
     this.guideLines.material.depthTest = !through;
     this.guideLines.renderOrder = through ? 2 : 1;
     this.guideLines.material.opacity = stage === 'comb' && hairOn ? (state.chosen > 0 || state.comb.colour !== 'plain' || session.combDesk.marked ? 0.7 : 0.18) : stage === 'plant' && state.plantTool.name === 'paint' ? 0.16 : 0.9;
@@ -638,7 +643,7 @@ export class Viewport {
   /** A small picture of the hair, or of the chains, in a frame as these guides have it, as the view looks at it; null where there is none. */
   private picture(points: Float32Array, frame: number, width: number, height: number): HTMLCanvasElement | null {
     const { session, camera, renderer } = this, { guides, filled, character } = session, state = useEditor.getState(), document_ = state.history?.document;
-    const chained = (document_?.chains.length ?? 0) > 0;
+    const chained = document_ !== undefined && ofChains(document_);
     if (!document_ || !guides || (!filled && !chained) || points.length !== guides.offsets.length || this.stills.busy) return null;
     const { shot } = document_, clip = session.clip, pose = poseAtFrame(character, clip, shot, frame), skin = new Float64Array(session.skin.length), motions = new Float64Array(7 * guides.planting.faces.length), local = new Float32Array(points.length);
     skinPositions(character, session.mesh, pose, skin);

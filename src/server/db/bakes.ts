@@ -2,6 +2,8 @@
 import { deflateSync, inflateSync } from 'node:zlib';
 import type { Knex } from 'knex';
 import { z } from 'zod';
+import { characterOf } from '../../core/chain/character-of';
+import type { Character } from '../../core/mesh/character';
 import { planBake, stepsOf } from '../../core/bake/bake-plan';
 import { FrameFileError, unpackFrames, type PackedFrames } from '../../core/bake/frame-codec';
 import { loopReportSchema, type LoopReport } from '../../core/bake/loops';
@@ -12,7 +14,7 @@ import type { StartReport } from '../../core/sway/run';
 import type { BakeEvent, BakeResume } from '../bake-compute';
 import { DamagedBlobError, dropBlobs, getBlob, putBlob } from './blobs';
 import { failuresOf, holds, type JobState } from './queue';
-import { getAsset, getGroom, json, newId, notFound, readDocument, UserError, type AssetInfo } from './records';
+import { getAsset, getGroom, json, loadCharacter, newId, notFound, readDocument, UserError, type AssetInfo } from './records';
 
 const bakeRow = z.object({
   id: z.string(), groom_id: z.string(), asset_id: z.string(), motion_key: z.string(), document: z.string(), start_frame: z.number(), end_frame: z.number(), pre_roll: z.number(),
@@ -234,6 +236,12 @@ export async function mendBake(db: Knex, id: string): Promise<{ from: number; to
 
 /** The version of the character that a bake was made on. */
 export const assetOfBake = (db: Knex, bake: Pick<Bake, 'assetId'>): Promise<AssetInfo> => getAsset(db, bake.assetId);
+
+/** The character as a groom's document has it. */
+export async function characterFor(db: Knex, document: GroomDocument, packed: string): Promise<Character> {
+  const made = document.drawn?.given, given = await loadCharacter(db, packed);
+  return characterOf(given, document, made ? await getBlob(db, made.weights) : null);
+}
 
 /** Stored maps of a plot and its movement, by name. */
 export async function mapsOf(db: Knex, document: GroomDocument): Promise<Record<string, Uint8Array>> {

@@ -1,6 +1,8 @@
 /** Versions of a character: garments added and replaced, and the grooms that go along. */
 import type { Knex } from 'knex';
+import { characterOf, ofChains } from '../../core/chain/character-of';
 import { troubleWith } from '../../core/chain/chains';
+import type { GroomDocument } from '../../core/document/schema';
 import { findNode, restPositions, type Character, type Role } from '../../core/mesh/character';
 import { AS_IT_IS, importChoicesSchema, placeCharacter, UNITS, type Placement } from '../../core/mesh/placement';
 import { boxOfPoints, restBox } from '../../core/mesh/rest-box';
@@ -19,13 +21,19 @@ async function movable(db: Knex, ids: readonly string[], character: Character): 
     const groom = await getGroom(db, id), { mesh: name } = groom.document.plot, mesh = character.meshes.find((m) => m.name === name);
     const before = known.get(groom.character.packed) ?? (await loadCharacter(db, groom.character.packed)), old = before.meshes.find((m) => m.name === name);
     known.set(groom.character.packed, before);
-    const { chains } = groom.document;
     // chains go along where their joints are those they were
-    if (chains.length > 0) { if (troubleWith(character, chains) === null && chains.every((c) => c.joints.every((j) => findNode(before, j) === findNode(character, j)))) out.push(groom); continue; }
+    if (ofChains(groom.document)) { if (await sameChains(db, groom.document, before, character)) out.push(groom); continue; }
     if (!mesh || !old || mesh.triangles.length !== old.triangles.length || !mesh.triangles.every((v, k) => v === old.triangles[k])) continue;
     out.push(groom);
   }
   return out;
+}
+async function sameChains(db: Knex, { chains, plot, drawn }: GroomDocument, before: Character, after: Character): Promise<boolean> {
+  const weights = drawn?.given ? await getBlob(db, drawn.given.weights) : null;
+  try {
+    const [a, b] = [before, after].map((c) => characterOf(c, { plot, drawn }, weights));
+    return troubleWith(b, chains) === null && chains.every((c) => c.joints.every((j) => findNode(a, j) === findNode(b, j)));
+  } catch { return false; }
 }
 const behind = (version?: number): UserError => new UserError(409, 'behind', 'This groom was changed in another window. Nothing was overwritten: reload to see that change.', { version });
 /** Moves grooms to a version, all or none of them. */
@@ -51,7 +59,7 @@ export async function wearGarment(db: Knex, assetId: string, order: WearOrder): 
   const worn = await dress(character, order), packed = await putBlob(db, packCharacter(worn.character)), source = await putBlob(db, order.files.length === 1 ? order.files[0].bytes : setBytes(order.files)), id = newId();
   const note = `${order.replace === null ? `${worn.meshes.join(', ')} added` : `${order.replace} replaced`} from ${order.fileName}`.slice(0, 300);
   const grooms: { id: string }[] = await db('grooms').where({ asset_id: assetId }).select('id'), moved = await movable(db, grooms.map((g) => g.id), worn.character);
-  if (!moved.some((g) => g.id === order.groomId)) throw new UserError(409, 'otherMesh', groom.document.chains.length > 0 ? 'This groom moves joints that would not be there, or not be those. Bring the newer character in on the first page and choose its chains there.' : `This groom grows on “${groom.document.plot.mesh}”, and that mesh would have other triangles. Bring the newer character in on the first page and carry the groom over.`);
+  if (!moved.some((g) => g.id === order.groomId)) throw new UserError(409, 'otherMesh', ofChains(groom.document) ? 'This groom moves joints that would not be there, or not be those. Bring the newer character in on the first page and choose its chains there.' : `This groom grows on “${groom.document.plot.mesh}”, and that mesh would have other triangles. Bring the newer character in on the first page and carry the groom over.`);
   await db.transaction(async (trx) => {
     await trx('assets').insert({ id, production_id: before.productionId, name: before.name, file_name: before.fileName, source_blob: source, packed_blob: packed, warnings: json([...before.warnings, ...worn.notes]), follows: assetId, note, created_at: new Date() });
     await moveGrooms(trx, moved, id, note);
