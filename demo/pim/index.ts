@@ -47,7 +47,7 @@ const cap: Field = (x, y, z) => {
   // drawn in at the edge of the hair
   return smoothMax(shell, 0.8 * (hairline(abs(x), z) - y), 5);
 };
-const PLAIT = spline([[0, -38, -108], [0, -62, -126], [2, -100, -132], [4, -160, -128], [2, -230, -124], [-2, -300, -126], [0, -362, -130]], 160), STRANDS = 3, TURNS = 6.5;
+const PLAIT = spline([[0, -38, -108], [0, -62, -126], [2, -100, -140], [4, -160, -147], [2, -230, -152], [-2, -300, -156], [0, -362, -160]], 160), STRANDS = 3, TURNS = 6.5;
 
 /** One of the three strands: a tube that crosses the others over and over, with its own hairs as grooves. */
 function strand(k: number): Mesh {
@@ -68,12 +68,12 @@ function tuft(): Mesh {
   const rings: number[][][] = [], ring = 20;
   for (let i = 0; i <= 18; i++) {
     const t = i / 18, r = 11 * pow(sin(PI * (0.22 + 0.72 * t)), 0.9) * (1 + 0.5 * t) * (1 - smoothStep(0.72, 1, t) * 0.82), y = -362 - 78 * t;
-    rings.push(Array.from({ length: ring }, (_, n) => { const g = (n / ring) * 2 * PI, s = r * (1 + 0.13 * cos(6 * g + 2 * t)); return [s * cos(g) + 3 * t * sin(3 * t), y, -130 + 0.8 * s * sin(g) - 5 * t]; }));
+    rings.push(Array.from({ length: ring }, (_, n) => { const g = (n / ring) * 2 * PI, s = r * (1 + 0.13 * cos(6 * g + 2 * t)); return [s * cos(g) + 3 * t * sin(3 * t), y, -160 + 0.8 * s * sin(g) - 5 * t]; }));
   }
   return loft(rings);
 }
 function ribbon(): Mesh {
-  return loft(Array.from({ length: 28 }, (_, i) => { const a = (i / 28) * 2 * PI; return Array.from({ length: 10 }, (__, k) => { const b = (k / 10) * 2 * PI, r = 12 + 4.2 * cos(b); return [r * cos(a), -362 + 9 * sin(b), -130 + 0.85 * r * sin(a)]; }); }), { cyclic: true });
+  return loft(Array.from({ length: 28 }, (_, i) => { const a = (i / 28) * 2 * PI; return Array.from({ length: 10 }, (__, k) => { const b = (k / 10) * 2 * PI, r = 12 + 4.2 * cos(b); return [r * cos(a), -362 + 9 * sin(b), -160 + 0.85 * r * sin(a)]; }); }), { cyclic: true });
 }
 
 function hops(bones: readonly Bone[]): DemoClip {

@@ -26,15 +26,15 @@ export function pimPlait(character: Character, like: GroomDocument, keep: Keep):
   return document;
 }
 
-/** Lines down the skirt of Oda's coat, all round but for where it is open, each tied to the next. */
+/** Lines down the skirt of Oda's coat, between its two faces, all round but for where it is open, each tied to the next. */
 export function odaCoatTails(character: Character, like: GroomDocument, keep: Keep): GroomDocument {
-  const { positions, triangles } = joinedMesh(character, ['coat']), surface = new Surface(positions, triangles), lines: DrawnLine[] = [], LINES = 12, HEIGHTS = [0.95, 0.82, 0.69, 0.56, 0.445];
+  const { positions, triangles } = joinedMesh(character, ['coat']), surface = new Surface(positions, triangles), lines: DrawnLine[] = [], LINES = 18, HEIGHTS = [0.95, 0.82, 0.69, 0.56, 0.445];
   for (let k = 0; k < LINES; k++) {
-    const angle = ((24 + (312 * k) / (LINES - 1)) * Math.PI) / 180, d = [Math.sin(angle), 0, Math.cos(angle)], places = HEIGHTS.flatMap((y) => { const hit = surface.raycast([0.6 * d[0], y, -0.034 + 0.6 * d[2]], [-d[0], 0, -d[2]]); return hit ? hit.point.map((v, c) => v - 0.003 * d[c]) : []; });
+    const angle = ((24 + (312 * k) / (LINES - 1)) * Math.PI) / 180, d = [Math.sin(angle), 0, Math.cos(angle)], places = HEIGHTS.flatMap((y) => { const hit = surface.raycast([0, y, -0.034], d); return hit ? hit.point.map((v, c) => v + 0.0025 * d[c]) : []; });
     if (places.length >= 6) lines.push({ id: `tail${k}`, name: `coat-tail ${k + 1}`, places: places.map((v) => Math.round(1e6 * v) / 1e6), joints: 5 });
   }
   const document = made(character, like, { meshes: ['coat'], lines, by: 'along', carrier: 'hips', stillMm: 0 }, keep);
-  Object.assign(document.sway, { hold: 0.3, thickness: 1.5, damping: 3 });
-  document.sway.ties = [{ id: 'side', name: 'side by side', on: true, kind: 'pairs', guides: lines.map((_, g) => g), from: 0.1, to: 1, node: '', firmness: 0.5, snap: null, wears: null, reachMm: 220 }];
+  Object.assign(document.sway, { hold: 0.55, thickness: 1.5, damping: 2 });
+  document.sway.ties = [{ id: 'side', name: 'side by side', on: true, kind: 'pairs', guides: lines.map((_, g) => g), from: 0.1, to: 1, node: '', firmness: 0.5, snap: null, wears: null, reachMm: 160 }];
   return document;
 }

@@ -1,6 +1,6 @@
 /** From a document, its character and its buffers to what a run needs. */
 import { BendLimits } from '../chain/bend-limits';
-import { ChainShape } from '../chain/chain-pose';
+import { ChainShape, heldPlaces } from '../chain/chain-pose';
 import { bendLimits, plantChains } from '../chain/chains';
 import { characterOf } from '../chain/character-of';
 import { ContractError } from '../contract';
@@ -36,11 +36,12 @@ export function openScene(document: GroomDocument, given: Character, buffers: { 
   return { character, mesh, clip, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway, maps, ...chainParts(document, character, clip) };
 }
 /** What chains have that hair has not: the shape the animation gives them in a pose, where it moves their joints, and how far these may bend. */
-function chainParts({ chains }: GroomDocument, character: Character, clip: Clip | null): Pick<Scene, 'shape' | 'bends'> {
+function chainParts({ chains, drawn }: GroomDocument, character: Character, clip: Clip | null): Pick<Scene, 'shape' | 'bends'> {
   if (chains.length === 0) return {};
   const { paths, pointCount, offsets } = plantChains(character, chains), limits = bendLimits(chains), out: Pick<Scene, 'shape' | 'bends'> = {};
   if (limits.some(Number.isFinite)) out.bends = (first) => new BendLimits(paths, pointCount, offsets, limits, first);
-  if (!clip || !ChainShape.isMoved(paths, clip.channels)) return out;
-  const shape = new ChainShape(character, paths, pointCount, offsets);
+  const held = heldPlaces(character, chains, drawn?.given ?? null);
+  if (!clip || (!ChainShape.isMoved(paths, clip.channels) && held.every((h) => h === null))) return out;
+  const shape = new ChainShape(character, paths, pointCount, offsets, held);
   return { ...out, shape: (pose, to) => shape.into(pose, to) };
 }

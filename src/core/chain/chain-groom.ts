@@ -1,9 +1,9 @@
 /** A groom of chains: the document and the buffers that go with a list of them. */
 import { bytesOf, packPlanting } from '../document/buffers';
 import { plantKey } from '../document/proof';
-import { defaultSway, newDocument, noSwayMaps, type GroomDocument, type SwaySettings } from '../document/schema';
+import { defaultSway, newDocument, noSwayMaps, SWAY_PARAMETERS, type GroomDocument, type SwaySettings } from '../document/schema';
 import { newDrawn } from '../drawn/drawn';
-import { packInfluences, type Influences } from '../drawn/influences';
+import { packInfluences, thicknessOf, type Influences } from '../drawn/influences';
 import { givenOf } from '../drawn/with-drawn';
 import type { Character } from '../mesh/character';
 import { leftOut } from '../sway/colliders';
@@ -35,7 +35,9 @@ function emptyChains(like: GroomDocument): GroomDocument {
  */
 export function withDrawing(before: Character, document: GroomDocument, influences: Influences, keep: (bytes: Uint8Array) => string): { document: GroomDocument; character: Character } {
   const weights = packInfluences(influences), drawn = { ...document.drawn!, given: givenOf(before, document.drawn!, influences, keep) }, character = characterOf(before, { plot: document.plot, drawn }, weights);
-  return { character, document: withChains(character, { ...document, drawn }, chainsOfDrawn(before, drawn, document.chains), keep) };
+  // a rod runs in the middle of what hangs on it: that much it is kept off what it touches, until somebody says otherwise
+  const gap = SWAY_PARAMETERS.skinGapMm, fresh = document.drawn!.given === null && document.sway.skinGapMm === gap.fallback, skinGapMm = fresh ? Math.min(gap.max, Math.max(gap.fallback, Math.round(10_000 * thicknessOf(before, drawn, influences)) / 10)) : document.sway.skinGapMm;
+  return { character, document: withChains(character, { ...document, drawn, sway: { ...document.sway, skinGapMm } }, chainsOfDrawn(before, drawn, document.chains), keep) };
 }
 
 /** The document with other chains; its settings stay, but for what collides. Throws with what is wrong with them. */

@@ -1,6 +1,7 @@
 /** Between points of chains' guides and joints: poses in which the joints follow the points, and the shape that the animation gives them. */
 import { invertAffine, leastTurn, multiplyInto, multiplyQuats, rotationRowsInto, turnInto } from '../math/mat4';
-import { poseCharacter, rigidMotionInto, type Character, type Pose } from '../mesh/character';
+import type { Given } from '../drawn/drawn';
+import { findNode, poseCharacter, rigidMotionInto, type Character, type Pose } from '../mesh/character';
 import type { ChainPath } from './chains';
 
 /** Moves the joints of chains (and what hangs on them) in poses to where the guides' points are. */
@@ -76,10 +77,17 @@ export class ChainShape {
   private readonly last7 = new Float64Array(7);
   private readonly place = new Float64Array(3);
   private readonly tips: Float64Array;
-  constructor(character: Character, private readonly paths: readonly ChainPath[], private readonly pointCount: number, offsets: ArrayLike<number>) {
+  private readonly held: (HeldPlace[] | null)[];
+  private readonly before = new Float64Array(3);
+  private readonly now = new Float64Array(3);
+  /** `held`: of chains that were drawn through skinned meshes, what moves each of their places otherwise. */
+  constructor(character: Character, private readonly paths: readonly ChainPath[], private readonly pointCount: number, offsets: ArrayLike<number>, held: readonly (HeldPlace[] | null)[] = []) {
     this.rest = poseCharacter(character, null, 0);
     this.tips = tipsOf(paths, pointCount, offsets);
+    this.held = paths.map((_, g) => held[g] ?? null);
+    this.lengths = Float64Array.from({ length: pointCount * paths.length }, (_, k) => (k % pointCount === 0 ? 0 : Math.hypot(...[0, 1, 2].map((c) => offsets[3 * k + c] - offsets[3 * k - 3 + c]))));
   }
+  private readonly lengths: Float64Array;
   /** Whether a clip moves any joint of theirs. */
   static isMoved(paths: readonly ChainPath[], channels: readonly { node: number }[]): boolean { const free = new Set(paths.flatMap((p) => p.nodes)); return channels.some((c) => free.has(c.node)); }
 
@@ -87,7 +95,8 @@ export class ChainShape {
     const { paths, pointCount, motion, last7, place, rest, tips } = this;
     paths.forEach(({ carrier, nodes, at }, g) => {
       rigidMotionInto(motion, 0, rest, pose, carrier);
-      const back = [-motion[0], -motion[1], -motion[2], motion[3]], o = 3 * g * pointCount, root = 16 * nodes[0] + 12;
+      const back = [-motion[0], -motion[1], -motion[2], motion[3]], o = 3 * g * pointCount, root = 16 * nodes[0] + 12, held = this.held[g];
+      if (held) { this.heldInto(held, pose, back, g, at, out); return; }
       at.forEach((p, i) => {
         if (i < nodes.length) for (let c = 0; c < 3; c++) place[c] = pose[16 * nodes[i] + 12 + c] - pose[root + c];
         else {
@@ -105,4 +114,47 @@ export class ChainShape {
       }
     });
   }
+
+  /** The line as the mesh it runs through would be moved without it; its bones keep their lengths. */
+  private heldInto(held: readonly HeldPlace[], pose: Pose, back: readonly number[], g: number, at: readonly number[], out: Float64Array | Float32Array): void {
+    const { pointCount, place, before, now, lengths } = this, o = 3 * g * pointCount;
+    out.fill(0, o, o + 3);
+    at.forEach((p, i) => {
+      movedInto(now, held[i], pose);
+      if (i > 0) {
+        const from = at[i - 1], l = Math.hypot(now[0] - before[0], now[1] - before[1], now[2] - before[2]) || 1;
+        let far = 0;
+        for (let q = from + 1; q <= p; q++) {
+          far += lengths[g * pointCount + q];
+          for (let c = 0; c < 3; c++) place[c] = ((now[c] - before[c]) * far) / l;
+          turnInto(place, 0, place, 0, back);
+          for (let c = 0; c < 3; c++) out[o + 3 * q + c] = out[o + 3 * from + c] + place[c];
+        }
+      }
+      before.set(now);
+    });
+  }
+}
+
+/** A place in the rest pose and what moves it: nodes, and how much each; `inverse`: 16 a node, of the rest pose. */
+export interface HeldPlace { place: readonly number[]; nodes: readonly number[]; weights: readonly number[]; inverse: readonly Float64Array[] }
+const WORLD = new Float64Array(16);
+function movedInto(out: Float64Array, { place: [x, y, z], nodes, weights, inverse }: HeldPlace, pose: Pose): void {
+  out.fill(0);
+  nodes.forEach((n, k) => {
+    multiplyInto(WORLD, 0, pose, 16 * n, inverse[k], 0);
+    for (let c = 0; c < 3; c++) out[c] += weights[k] * (WORLD[c] * x + WORLD[4 + c] * y + WORLD[8 + c] * z + WORLD[12 + c]);
+  });
+}
+/** What holds chains that were drawn, by chain; null where nothing does but what carries them. */
+export function heldPlaces(character: Character, chains: readonly { id: string; kept: number }[], given: Given | null): (HeldPlace[] | null)[] {
+  const rest = poseCharacter(character, null, 0);
+  return chains.map(({ id, kept }) => {
+    const line = given?.lines.find((l) => l.id === id);
+    if (!line?.held) return null;
+    return line.held.slice(kept).map((by, i): HeldPlace => {
+      const nodes = by.map(([key]) => findNode(character, key)), sum = by.reduce((s, [, w]) => s + w, 0) || 1, usable = nodes.every((n) => n >= 0 && invertAffine(rest, 16 * n) !== null) && nodes.length > 0, carrier = Math.max(0, findNode(character, given!.carrier));
+      return { place: line.places.slice(3 * (i + kept), 3 * (i + kept) + 3), nodes: usable ? nodes : [carrier], weights: usable ? by.map(([, w]) => w / sum) : [1], inverse: (usable ? nodes : [carrier]).map((n) => invertAffine(rest, 16 * n)!) };
+    });
+  });
 }

@@ -1,9 +1,11 @@
 import { describe, expect, it } from 'vitest';
 import { poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh } from '../mesh/character';
 import { evened, jointNames, newDrawn, STILL, troubleWithDrawn, type Drawn } from './drawn';
-import { differenceOf, influencesOf, packInfluences } from './influences';
+import { differenceOf, influencesOf, packInfluences, thicknessOf } from './influences';
 import { fineLine, Room, WayMesh } from './mesh-ways';
-import { givenOf, withDrawn } from './with-drawn';
+import { ChainShape, heldPlaces } from '../chain/chain-pose';
+import { plantChains } from '../chain/chains';
+import { givenNames, givenOf, withDrawn } from './with-drawn';
 
 type Cell = [number, number, number];
 /** The closed surface of cubes that share faces, each `h` m wide. */
@@ -143,6 +145,29 @@ describe('drawn chains', () => {
     const drawn = down(c), influences = influencesOf(skinned, drawn, none), w = withDrawn(skinned, givenOf(skinned, drawn, influences, () => 'f'.repeat(64)), packInfluences(influences)), after = restPositions(w, w.meshes[0]);
     for (let k = 0; k < P.length; k++) expect(after[k]).toBeCloseTo(P[k], 5);
     for (let v = 0; v < P.length / 3; v++) expect([0, 1, 2, 3].reduce((s, q) => s + w.meshes[0].weights[4 * v + q], 0)).toBeCloseTo(1, 5);
+  });
+  it('are held where a mesh that had joints would have the line, with their bones as long as ever', () => {
+    // a tube hung on two joints, the lower turned by a quarter
+    const P: number[] = [], T: number[] = [], joints: number[] = [], weights: number[] = [];
+    for (let j = 0; j <= 20; j++) for (let i = 0; i < 8; i++) { P.push(0.02 * Math.cos((i * Math.PI) / 4), -0.02 * j, 0.02 * Math.sin((i * Math.PI) / 4)); joints.push(0, 1, 0, 0); weights.push(1 - j / 20, j / 20, 0, 0); }
+    for (let j = 0; j < 20; j++) for (let i = 0; i < 8; i++) { const a = 8 * j + i, b = 8 * j + ((i + 1) % 8); T.push(a, b, b + 8, a, b + 8, a + 8); }
+    const base = character([{ name: 'tube', positions: Float32Array.from(P), triangles: Uint32Array.from(T) }]), c: Character = { ...base, nodes: ['top', 'knee'].map((name, k) => ({ name, parent: k - 1, translation: [0, k === 0 ? 0 : -0.1, 0] as [number, number, number], rotation: [0, 0, 0, 1] as [number, number, number, number], scale: [1, 1, 1] as [number, number, number] })), skins: [{ joints: Uint16Array.of(0, 1), inverseBind: Float32Array.of(1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0.1, 0, 1) }] };
+    c.meshes[0] = { ...c.meshes[0], skin: 0, joints: Uint16Array.from(joints), weights: Float32Array.from(weights) };
+    const drawn: Drawn = { ...newDrawn(['tube']), carrier: 'top', by: 'along', lines: [{ id: 'a', name: 'a', places: [0, 0, 0, 0, -0.4, 0], joints: 4 }] }, influences = influencesOf(c, drawn, none), packed = packInfluences(influences), given = givenOf(c, drawn, influences, () => 'f'.repeat(64)), w = withDrawn(c, given, packed), chains = givenNames(c, given).map((joints_) => ({ id: 'a', name: 'a', joints: joints_, kept: 0, bendDeg: null })), planted = plantChains(w, chains);
+    expect(given.lines[0].held!.map((h) => h.map(([key, s]) => `${key} ${s.toFixed(2)}`).join())).toEqual(['top 1.00', 'top 0.75,knee 0.25', 'top 0.50,knee 0.50', 'top 0.25,knee 0.75', 'knee 1.00']);
+    const pose = poseCharacter({ ...w, nodes: w.nodes.map((n, i) => (i === 1 ? { ...n, rotation: [Math.SQRT1_2, 0, 0, Math.SQRT1_2] } : n)) }, null, 0), out = new Float64Array(planted.offsets.length), way = (i: number): number[] => [0, 1, 2].map((k) => out[3 * i + k] - out[3 * i - 3 + k]);
+    new ChainShape(w, planted.paths, planted.pointCount, planted.offsets, heldPlaces(w, chains, given)).into(pose, out);
+    // the second bone goes from a place moved by a quarter of the turn to one moved by half, as the skin there
+    const skin = (y: number, share: number): number[] => [0, (1 - share) * y + share * -0.1, share * (y + 0.1)], a = skin(-0.1, 0.25), b = skin(-0.2, 0.5), l = Math.hypot(...b.map((v, k) => v - a[k]));
+    way(2).forEach((v, k) => expect(v).toBeCloseTo((0.1 * (b[k] - a[k])) / l, 6));
+    for (let i = 1; i < 5; i++) expect(Math.hypot(...way(i))).toBeCloseTo(0.1, 4);
+  });
+  it('know how thick a tube is, and a sheet', () => {
+    const ring = (rx: number, rz: number): { positions: Float32Array; triangles: Uint32Array } => { const P: number[] = [], T: number[] = []; for (let j = 0; j <= 30; j++) for (let i = 0; i < 24; i++) P.push(rx * Math.cos((i * Math.PI) / 12), -0.01 * j, rz * Math.sin((i * Math.PI) / 12)); for (let j = 0; j < 30; j++) for (let i = 0; i < 24; i++) { const a = 24 * j + i, b = 24 * j + ((i + 1) % 24); T.push(a, b, b + 24, a, b + 24, a + 24); } return { positions: Float32Array.from(P), triangles: Uint32Array.from(T) }; };
+    for (const [rx, rz] of [[0.012, 0.012], [0.08, 0.003]]) {
+      const c: Character = { ...character([{ name: 'tube', ...ring(rx, rz) }]), nodes: [0, 1].map((k) => ({ name: `n${k}`, parent: k - 1, translation: [0, 0, 0] as [number, number, number], rotation: [0, 0, 0, 1] as [number, number, number, number], scale: [1, 1, 1] as [number, number, number] })) }, drawn: Drawn = { ...newDrawn(['tube']), by: 'along', lines: [{ id: 'a', name: 'a', places: [0, 0, 0, 0, -0.3, 0], joints: 6 }] };
+      expect(thicknessOf(c, drawn, influencesOf(c, drawn, none)) / rz).toBeCloseTo(1, 1);
+    }
   });
   it('say what is wrong, and lose nothing', () => {
     const c = fork(), drawn = down(c);

@@ -21,7 +21,11 @@ export type WeightsBy = (typeof WEIGHTS_BY)[number];
 /** What meshes hang on: joints of each line (their places and the tip's) and, mesh by mesh, four of them to a vertex. */
 export const givenSchema = z.object({
   carrier: z.string().max(200),
-  lines: z.array(z.object({ id, name, places: places(2, MOST_DRAWN_JOINTS + 1) })).min(1).max(MOST_LINES),
+  lines: z.array(z.object({
+    id, name, places: places(2, MOST_DRAWN_JOINTS + 1),
+    /** Of meshes that had joints already: by place, what moves the mesh there as it came (keys of nodes) and how much; where hold draws it to. */
+    held: z.array(z.array(z.tuple([z.string().max(200), z.number().min(0).max(1)])).max(4)).max(MOST_DRAWN_JOINTS + 1).optional(),
+  })).min(1).max(MOST_LINES),
   meshes: z.array(z.string()).min(1).max(40),
   /** `packInfluences`, one mesh after the other. */
   weights: bufferId,

@@ -53,13 +53,11 @@ export function influencesOf(character: Character, drawn: Drawn, maps: ReadonlyM
     const first = Math.max(1e-9, ways[nearest].distance[v]);
     let sum = 0;
     for (let k = 0; k < lines; k++) { const d = ways[k].distance[v], f = d < Infinity ? (first / Math.max(first, d)) ** 4 : 0; if (f >= LEAST_SHARE) { shares[(k + 1) * count + v] = f; sum += f; } }
-    let moved = 0;
-    for (let k = 0; k < lines; k++) {
-      const o = (k + 1) * count + v, from = still, to = still + arcs[k][1] / 2;
-      shares[o] = (shares[o] / sum) * smoothStep(from, to, ways[k].arc[v]);
-      moved += shares[o];
-    }
-    shares[v] = 1 - moved;
+    // how much of it moves at all is said by the nearest, almost alone: what is far from all lines hangs on no place far along them
+    let near = 0, moves = 0;
+    for (let k = 0; k < lines; k++) { const f = shares[(k + 1) * count + v] ** 4; near += f; if (f > 0) moves += f * smoothStep(still, still + arcs[k][1] / 2, ways[k].arc[v]); }
+    for (let k = 0; k < lines; k++) shares[(k + 1) * count + v] *= moves / near / sum;
+    shares[v] = 1 - moves / near;
   }
   // what was painted goes before
   const painted = drawn.painted.flatMap(({ id, map }) => { const row = id === STILL ? 0 : drawn.lines.findIndex((l) => l.id === id) + 1, values = maps.get(map); return (row === 0 && id !== STILL) || values?.length !== count ? [] : [{ row, values }]; });
@@ -103,6 +101,36 @@ function arcsOf(p: readonly number[]): Float64Array {
   const out = new Float64Array(p.length / 3);
   for (let k = 1; k < out.length; k++) out[k] = out[k - 1] + Math.hypot(p[3 * k] - p[3 * k - 3], p[3 * k + 1] - p[3 * k - 2], p[3 * k + 2] - p[3 * k - 1]);
   return out;
+}
+
+/**
+ * How thick meshes are about the lines drawn through them, m: the radius of a tube, about the thickness of a sheet; the middle one of all lines. By the lesser
+ * spread of the vertices across a line.
+ */
+export function thicknessOf(character: Character, drawn: Drawn, { joints, weights }: Pick<Influences, 'joints' | 'weights'>): number {
+  const { positions: P } = joinedMesh(character, drawn.meshes), lines = jointPlaces(drawn), found: number[] = [];
+  let first = 1;
+  for (const p of lines) {
+    const bones = p.length / 3 - 1, per: number[] = [];
+    for (let j = 0; j < bones; j++) {
+      const a = p.slice(3 * j, 3 * j + 3), t = [0, 1, 2].map((c) => p[3 * j + 3 + c] - a[c]), l = Math.hypot(...t) || 1;
+      for (let c = 0; c < 3; c++) t[c] /= l;
+      const u = Math.abs(t[0]) < 0.9 ? [0, t[2], -t[1]] : [-t[2], 0, t[0]], ul = Math.hypot(...u) || 1, w = [0, 0, 0];
+      for (let c = 0; c < 3; c++) u[c] /= ul;
+      for (let c = 0; c < 3; c++) w[c] = t[(c + 1) % 3] * u[(c + 2) % 3] - t[(c + 2) % 3] * u[(c + 1) % 3];
+      let n = 0, xx = 0, xy = 0, yy = 0;
+      for (let k = 0; k < weights.length; k++) {
+        if (joints[k] !== first + j || weights[k] < 0.5) continue;
+        const v = 3 * (k >> 2), d = [P[v] - a[0], P[v + 1] - a[1], P[v + 2] - a[2]], x = d[0] * u[0] + d[1] * u[1] + d[2] * u[2], y = d[0] * w[0] + d[1] * w[1] + d[2] * w[2];
+        n++; xx += x * x; xy += x * y; yy += y * y;
+      }
+      // of a tube x² and y² are half the radius squared each
+      if (n > 5) per.push(Math.sqrt(2 * Math.max(0, (xx + yy) / 2 - Math.hypot((xx - yy) / 2, xy)) / n));
+    }
+    if (per.length > 0) found.push(per.sort((a, b) => a - b)[per.length >> 1]);
+    first += bones;
+  }
+  return found.sort((a, b) => a - b)[found.length >> 1] ?? 0;
 }
 
 /** Share of all vertices' movement that two ways of weighing give to different lines, 0 … 1 a vertex. */

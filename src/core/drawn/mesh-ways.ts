@@ -50,6 +50,9 @@ class Heap {
   }
 }
 
+/** Share of the edges that may be open in a mesh that is taken as closed: models have small holes. Common practice, no source. */
+const MOST_OPEN = 0.01;
+
 /** A mesh as one thing for these questions: vertices in one place are one. */
 export class WayMesh {
   readonly count: number;
@@ -58,7 +61,7 @@ export class WayMesh {
   /** Loose part of each welded vertex; −1 of those without a triangle. */
   readonly part: Int32Array;
   readonly parts: number;
-  /** Whether no edge is open. */
+  /** Whether it has an inside: as good as no edge is open. */
   readonly closed: boolean;
   readonly normals: Float64Array;
   /** Triangles at welded vertex v: `around[aroundAt[v] … aroundAt[v + 1])`, by number. */
@@ -84,7 +87,9 @@ export class WayMesh {
     corners.forEach((v, k) => { this.around[fill[v]++] = Math.floor(k / 3); });
     const sides = new Map<number, number>();
     for (let t = 0; t < corners.length; t += 3) for (let k = 0; k < 3; k++) { const a = corners[t + k], b = corners[t + ((k + 1) % 3)], key = Math.min(a, b) * this.count + Math.max(a, b); sides.set(key, (sides.get(key) ?? 0) + 1); }
-    this.closed = corners.length > 0 && [...sides.values()].every((n) => n % 2 === 0);
+    let open = 0;
+    for (const n of sides.values()) open += n % 2;
+    this.closed = corners.length > 0 && open <= MOST_OPEN * sides.size;
     this.part = new Int32Array(this.count).fill(-1);
     let parts = 0;
     for (let v = 0; v < this.count; v++) {
@@ -111,14 +116,13 @@ export class WayMesh {
       near.fill(Infinity);
       for (let v = 0; v < this.count; v++) { const p = part[v]; if (p < 0) continue; const d = far(v, s); if (d < near[p]) { near[p] = d; who[p] = v; } }
       for (let p = 0; p < this.parts; p++) begin(who[p], near[p], s);
-      if (!this.closed) continue;
       for (let v = 0; v < this.count; v++) {
         const p = part[v];
         if (p < 0) continue;
         const d = far(v, s);
         if (d > 1.6 * near[p]) continue;
         // the line lies behind its surface
-        if (N[3 * v] * (line.places[3 * s] - P[3 * v]) + N[3 * v + 1] * (line.places[3 * s + 1] - P[3 * v + 1]) + N[3 * v + 2] * (line.places[3 * s + 2] - P[3 * v + 2]) < -0.5 * d) begin(v, d, s);
+        if (N[3 * v] * (line.places[3 * s] - P[3 * v]) + N[3 * v + 1] * (line.places[3 * s + 1] - P[3 * v + 1]) + N[3 * v + 2] * (line.places[3 * s + 2] - P[3 * v + 2]) < -0.05 * d) begin(v, d, s);
       }
     }
     this.march(distance, arc);

@@ -1,12 +1,23 @@
 /** The character with the joints that were drawn, and its meshes hung on them. */
 import { invertAffine, multiplyInto } from '../math/mat4';
-import { findNode, nodeKey, poseCharacter, type Character, type CharacterMesh, type CharacterNode, type Pose, type Skin } from '../mesh/character';
-import { carrierOf, drawnKey, jointNames, type Drawn, type Given } from './drawn';
+import { findNode, nodeKey, poseCharacter, restPositions, type Character, type CharacterMesh, type CharacterNode, type Pose, type Skin } from '../mesh/character';
+import { carrierOf, drawnKey, jointNames, meshesOf, type Drawn, type Given } from './drawn';
 import { jointPlaces, packInfluences, unpackInfluences, type Influences } from './influences';
 
 /** What is kept of a drawing that joints are made of. */
 export function givenOf(character: Character, drawn: Drawn, influences: Influences, keep: (bytes: Uint8Array) => string): Given {
-  return { carrier: nodeKey(character, carrierOf(character, drawn)), lines: jointPlaces(drawn).map((places, k) => ({ id: drawn.lines[k].id, name: drawn.lines[k].name, places })), meshes: [...drawn.meshes], weights: keep(packInfluences(influences)), of: drawnKey(drawn) };
+  return { carrier: nodeKey(character, carrierOf(character, drawn)), lines: jointPlaces(drawn).map((places, k) => ({ id: drawn.lines[k].id, name: drawn.lines[k].name, places, ...heldBy(character, drawn.meshes, places) })), meshes: [...drawn.meshes], weights: keep(packInfluences(influences)), of: drawnKey(drawn) };
+}
+
+/** What moves the skin nearest to places, as it came; nothing where a mesh has no joints. */
+function heldBy(character: Character, names: readonly string[], places: readonly number[]): { held?: [string, number][][] } {
+  const meshes = meshesOf(character, names).filter((m) => m.skin >= 0), rests = meshes.map((m) => restPositions(character, m));
+  if (meshes.length === 0) return {};
+  return { held: Array.from({ length: places.length / 3 }, (_, i): [string, number][] => {
+    let least = Infinity, mesh = meshes[0], at = 0;
+    meshes.forEach((m, k) => { const P = rests[k]; for (let v = 0; v < P.length; v += 3) { const d = (P[v] - places[3 * i]) ** 2 + (P[v + 1] - places[3 * i + 1]) ** 2 + (P[v + 2] - places[3 * i + 2]) ** 2; if (d < least) { least = d; mesh = m; at = v / 3; } } });
+    return [0, 1, 2, 3].flatMap((q): [string, number][] => { const w = mesh.weights[4 * at + q]; return w > 0 ? [[nodeKey(character, character.skins[mesh.skin].joints[mesh.joints[4 * at + q]]), Math.min(1, w)]] : []; });
+  }) };
 }
 
 /** Names of the joints a drawing gives, line by line. Nodes are named by them, so they are keys too. */

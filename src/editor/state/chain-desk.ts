@@ -1,6 +1,6 @@
 /** Chains of the open groom: the poses they give the character, and changes to the list of them. */
 import { bufferId } from '../../core/document/buffers';
-import { ChainPoser, ChainShape } from '../../core/chain/chain-pose';
+import { ChainPoser, ChainShape, heldPlaces } from '../../core/chain/chain-pose';
 import { chainDocument, withChains } from '../../core/chain/chain-groom';
 import { plantChains, type Chain, type PlantedChains } from '../../core/chain/chains';
 import type { Pose } from '../../core/mesh/character';
@@ -18,7 +18,7 @@ export class ChainDesk {
     if (chains.length === 0 || this.session.stale) return null;
     if (this.known?.chains !== chains) {
       const planted = plantChains(character, chains);
-      this.known = { chains, planted, poser: new ChainPoser(character, planted.paths, planted.pointCount, planted.offsets), shape: new ChainShape(character, planted.paths, planted.pointCount, planted.offsets) };
+      this.known = { chains, planted, poser: new ChainPoser(character, planted.paths, planted.pointCount, planted.offsets), shape: new ChainShape(character, planted.paths, planted.pointCount, planted.offsets, heldPlaces(character, chains, this.session.document.drawn?.given ?? null)) };
     }
     return this.known;
   }

@@ -321,7 +321,7 @@ export class Viewport {
     this.seatedLines.visible = !!bringing && bringing.seated.length > 0;
     this.lostLines.visible = !!bringing && bringing.lost.length > 0;
     if (bringing) { setSegments(this.seatedLines.geometry, bringing.seated); setSegments(this.lostLines.geometry, bringing.lost); }
-    if (bringing) this.guideLines.visible = false;
+    if (bringing || session.drawn.shown) this.guideLines.visible = false;
     if (bare) this.showBare();
     else this.showMap(stage === 'comb' && state.comb.tool === 'paint' ? state.comb.map : stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
   }
