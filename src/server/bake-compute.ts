@@ -55,7 +55,7 @@ export async function* computeBake(input: BakeInput, threads: number, resume: Ba
       yield { kind: 'state', state: item.state, distances };
       continue;
     }
-    const { seam: _seam, ...measures } = item.measures, sample = measures.frame, frame = { points: item.points, strands: item.strands };
+    const { seam: _seam, ...measures } = item.measures, sample = measures.frame, frame: PackedFrames = { points: item.points, strands: item.strands, ...(item.drops ? { drops: item.drops } : {}) };
     if (sample >= first && (loop > 0 || sample <= last)) { waiting.push(frame); waitingMeasures.push(measures); }
     if (loop > 0) {
       kept.set(sample, frame);
@@ -85,7 +85,7 @@ export async function* computeBake(input: BakeInput, threads: number, resume: Ba
   const round = Array.from({ length: loop }, (_, k) => at(begin + k).slice()), closed = closeLoop(scene, first, round, Array.from({ length: tail }, (_, j) => at(begin - tail + j)));
   const after = tail > 0 ? seamOf(shape(begin - 1), shape(begin), local(last, round[loop - 1]), shape(begin), document.shot.fps, pointCount) : seam;
   for (let k = 0; k < loop; k += CHUNK_SAMPLES) {
-    const some = round.slice(k, k + CHUNK_SAMPLES).map((points, q) => ({ points, strands: kept.get(begin + k + q)!.strands }));
+    const some = round.slice(k, k + CHUNK_SAMPLES).map((points, q) => ({ ...kept.get(begin + k + q)!, points }));
     const measures = some.map((_, q) => { const m = keptMeasures.get(begin + k + q)!, j = k + q - (loop - tail); return j < 0 ? m : { ...m, depth: closed[j].left, depthGuide: closed[j].guide, below: [] }; });
     yield { kind: 'chunk', first: first + k, count: some.length, bytes: packFrames(some, first + k, pointCount, error), measures: framesOf(measures, plan, begin - first), draft: false };
   }

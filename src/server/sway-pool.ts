@@ -8,7 +8,7 @@ import type { Measures, Seam } from '../core/document/proof';
 import { measuresOf, meterOf } from '../core/proof/take';
 import type { KernelWish } from '../core/sway/rod-system';
 import { giveUp, makeShared } from '../core/sway/coupling';
-import { isCoupled, planRun, type FrameMeasures, type RunPlan, type StartReport } from '../core/sway/run';
+import { isCoupled, needsOne, planRun, type FrameMeasures, type RunPlan, type StartReport } from '../core/sway/run';
 import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../core/sway/shares';
 import { unpackCharacter } from '../formats/packed-character';
 
@@ -41,11 +41,11 @@ export interface PoolState { frame: number; bounds: number[]; parts: Uint8Array[
 export interface ShareInput extends Omit<RunInput, 'from'> { share: number; from: number; to: number; plan: RunPlan; memory: SharedArrayBuffer; control: SharedArrayBuffer; bounds: readonly number[]; coupling?: { memory: SharedArrayBuffer; control: SharedArrayBuffer }; state?: Uint8Array }
 export type ShareMessage =
   | { kind: 'started'; share: number; report: StartReport }
-  | { kind: 'frame'; share: number; measures: FrameMeasures }
+  | { kind: 'frame'; share: number; measures: FrameMeasures; drops?: Float32Array }
   | { kind: 'state'; share: number; frame: number; state: Uint8Array }
   | { kind: 'failed'; message: string };
 
-export type PoolItem = { kind: 'started'; report: StartReport } | { kind: 'frame'; measures: Measures & { seam?: Seam }; points: Float32Array; strands: Float32Array } | { kind: 'state'; state: PoolState };
+export type PoolItem = { kind: 'started'; report: StartReport } | { kind: 'frame'; measures: Measures & { seam?: Seam }; points: Float32Array; strands: Float32Array; drops?: Float32Array } | { kind: 'state'; state: PoolState };
 /** Whether the states are handed out after a frame. */
 export const isStateFrame = (frame: number, { firstFrame, stateEvery }: Pick<RunInput, 'firstFrame' | 'stateEvery'>): boolean => stateEvery !== undefined && (frame - firstFrame + 1) % stateEvery === 0;
 
@@ -57,13 +57,13 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
   const character = unpackCharacter(input.character);
   if (!character.ok) throw new Error(character.error.message);
   const scene = { ...openScene(documentSchema.parse(input.document), character.value, input), round: input.round }, plan = planRun(scene, input.firstFrame - 1, input.planFrame ?? input.lastFrame), { from } = input, begin = from ? from.frame + 1 : input.firstFrame;
-  const bounds = from?.bounds ?? shareBounds(scene.planting.faces.length, threads), shares = bounds.length - 1, stride = scene.offsets.length, guides = scene.planting.faces.length, meter = meterOf(scene);
+  const bounds = from?.bounds ?? shareBounds(scene.planting.faces.length, needsOne(scene.settings) ? 1 : threads), shares = bounds.length - 1, stride = scene.offsets.length, guides = scene.planting.faces.length, meter = meterOf(scene);
   const memory = new SharedArrayBuffer(SharedFrames.bytes(stride, guides, RING_FRAMES)), control = new SharedArrayBuffer(8), taken = new Int32Array(control);
   const frames = new SharedFrames(memory, stride, guides, input.firstFrame, RING_FRAMES);
   Atomics.store(taken, TAKEN, begin - input.firstFrame);
   const coupling = isCoupled(scene.settings) ? makeShared(scene.planting.faces.length * scene.pointCount) : undefined;
   let wake = (): void => undefined, failure: Error | null = null;
-  const reports: (StartReport | undefined)[] = [], measured = new Map<number, FrameMeasures[]>(), states = new Map<number, Uint8Array[]>();
+  const reports: (StartReport | undefined)[] = [], measured = new Map<number, FrameMeasures[]>(), states = new Map<number, Uint8Array[]>(), wet = new Map<number, Float32Array>();
   const workers = Array.from({ length: shares }, (_, share) => {
     const { from: _state, ...same } = input, data: ShareInput = { ...same, state: from?.parts[share], share, from: bounds[share], to: bounds[share + 1], plan, memory, control, bounds, coupling };
     const worker = new Worker(shareFile, { workerData: data });
@@ -74,6 +74,7 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
       else {
         const { frame } = message.measures, list = measured.get(frame) ?? [];
         list[message.share] = message.measures;
+        if (message.drops) wet.set(frame, message.drops);
         measured.set(frame, list);
       }
       wake();
@@ -98,9 +99,11 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
       await until(() => complete(measured.get(frame)));
       const joined = measured.get(frame)!.reduce(joinMeasures), points = frames.frame(frame).slice(), strands = frames.strands(frame).slice(), measures = { ...meter.take(measuresOf(joined), points, strands), seam: joined.seam };
       measured.delete(frame);
+      const drops = wet.get(frame);
+      wet.delete(frame);
       Atomics.add(taken, TAKEN, 1);
       Atomics.notify(taken, TAKEN);
-      yield { kind: 'frame', measures, points, strands };
+      yield { kind: 'frame', measures, points, strands, ...(drops ? { drops } : {}) };
       if (!isStateFrame(frame, input) || frame === input.lastFrame) continue;
       await until(() => complete(states.get(frame)));
       yield { kind: 'state', state: { frame, bounds: [...bounds], parts: states.get(frame)!, report } };

@@ -77,14 +77,14 @@ async function compute(request: Extract<SwayRequest, { kind: 'run' }>): Promise<
     const run = new SwayRun(scene, firstFrame - 1, { from, to, plan: planRun(scene, firstFrame - 1, endFrame), coupling });
     reply({ kind: 'started', run: id, part, report: run.report });
     while (run.frame < endFrame) {
-      const measures = renumber(run.advance(), from), marks = run.marks();
+      const measures = renumber(run.advance(), from), marks = run.marks(), shown = run.shownDrops(), drops = shown ? { drops: shown } : {};
       if (frames) {
         run.positionsInto(frames.frame(run.frame), 3 * scene.pointCount * from);
         frames.strands(run.frame).set(run.strandNumbers, STRAND_NUMBERS * from);
-        reply({ kind: 'frame', run: id, part, measures, marks }, [marks.buffer as ArrayBuffer]);
+        reply({ kind: 'frame', run: id, part, measures, marks, ...drops }, [marks.buffer as ArrayBuffer]);
       } else {
         const points = run.positions(), strands = run.strandNumbers.slice();
-        reply({ kind: 'frame', run: id, part, measures, marks, points, strands }, [points.buffer as ArrayBuffer, strands.buffer, marks.buffer as ArrayBuffer]);
+        reply({ kind: 'frame', run: id, part, measures, marks, points, strands, ...drops }, [points.buffer as ArrayBuffer, strands.buffer, marks.buffer as ArrayBuffer]);
       }
       await new Promise((r) => { setTimeout(r, 0); });
       if (wanted !== id) return;

@@ -44,7 +44,7 @@ async function take({ job, document: given, preRoll, start, end, exact, plot, ..
   for (const f of computeTake(scene, preRoll, { start, end })) {
     proof = f.proof;
     if (f.frame >= start && f.frame <= end) {
-      frames.set(f.frame, { points: f.points, strands: f.strands });
+      frames.set(f.frame, { points: f.points, strands: f.strands, ...(f.drops ? { drops: f.drops } : {}) });
       if (drawn) more.drawnDepth = Math.max(more.drawnDepth ?? 0, drawn.at(f.frame, f.points).depth);
       if (face) more.face = Math.max(more.face ?? 0, face.at(f.frame, f.points));
     }

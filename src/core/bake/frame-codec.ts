@@ -8,6 +8,7 @@
 import { unzlibSync, zlibSync } from 'fflate';
 import { z } from 'zod';
 import { requireContract } from '../contract';
+import { DROP_NUMBERS } from '../drops/drop-run';
 import { OF_STRAND, STRAND_NUMBERS } from '../proof/strand-meter';
 
 const MAGIC = 0x31464346;
@@ -21,9 +22,9 @@ const KEPT: readonly (readonly [number, number])[] = [[OF_STRAND.depth, 1e-6], [
 const headSchema = z.object({
   first: z.number().int(), count: z.number().int().min(1).max(100000), pointCount: z.number().int().min(2).max(64), guides: z.number().int().min(1).max(100000), /** m; 0: every bit of a float32, as whole numbers in their order. */
   step: z.number().min(0),
-  groups: z.array(z.object({ frame: z.number().int(), frames: z.number().int().min(1), bytes: z.number().int().min(1) })),
+  groups: z.array(z.object({ frame: z.number().int(), frames: z.number().int().min(1), bytes: z.number().int().min(1), /** Drops behind the rest, where any frame of the file has them. */ drops: z.boolean().optional() })),
 });
-export interface PackedFrames { points: Float32Array; strands: Float32Array }
+export interface PackedFrames { points: Float32Array; strands: Float32Array; /** Drops of the frame, `DROP_NUMBERS` each; none where left out. */ drops?: Float32Array }
 export class FrameFileError extends Error {}
 
 /** Whole numbers of either sign as bytes, seven bits each, small ones in one. */
@@ -63,6 +64,22 @@ const FLOAT = new Float32Array(1), BITS = new Int32Array(FLOAT.buffer);
 function wholeOf(value: number): number { FLOAT[0] = value; const b = BITS[0]; return b < 0 ? -(b & 0x7fffffff) : b; }
 function floatOf(whole: number): number { BITS[0] = whole < 0 ? -whole | 0x80000000 : whole; return FLOAT[0]; }
 
+/** m, m/s, m: to which places, velocities and sizes of drops are kept. */
+const DROP_STEPS = [1, 1e-4, 1e-4, 1e-4, 1e-2, 1e-2, 1e-2, 1e-5] as const;
+/** Number by number, each as what it differs by from the drop before. */
+function putDrops(writer: Writer, drops: Float32Array): void {
+  const count = drops.length / DROP_NUMBERS;
+  writer.put(count);
+  for (let c = 0; c < DROP_NUMBERS; c++) { let last = 0; for (let d = 0; d < count; d++) { const q = Math.round(drops[DROP_NUMBERS * d + c] / DROP_STEPS[c]); writer.put(q - last); last = q; } }
+}
+function getDrops(reader: Reader): Float32Array {
+  const count = reader.get();
+  if (count < 0 || count > 1e6) throw new FrameFileError('The drops of the frames are damaged.');
+  const out = new Float32Array(DROP_NUMBERS * count);
+  for (let c = 0; c < DROP_NUMBERS; c++) { let last = 0; for (let d = 0; d < count; d++) { last += reader.get(); out[DROP_NUMBERS * d + c] = last * DROP_STEPS[c]; } }
+  return out;
+}
+
 /**
  * Packs frames that follow one another from `first`: 3 × pointCount × guides places (m) each, and the numbers of their
  * strands. No coordinate is off by more than `error` m, none at all with an error of 0; places that are no numbers are refused.
@@ -73,7 +90,8 @@ export function packFrames(frames: readonly PackedFrames[], first: number, point
   for (let from = 0; from < frames.length; from += GROUP) {
     const writer = new Writer(), some = frames.slice(from, from + GROUP);
     let before = new Float64Array(size), way = new Float64Array(size);
-    for (const [f, { points, strands }] of some.entries()) {
+    const wet = frames.some((x) => x.drops);
+    for (const [f, { points, strands, drops }] of some.entries()) {
       requireContract(points.length === size && strands.length === STRAND_NUMBERS * guides, 'frames', `${size} numbers and ${STRAND_NUMBERS * guides} of strands each`, points.length);
       const now = new Float64Array(size);
       for (let k = 0; k < size; k++) {
@@ -90,12 +108,13 @@ export function packFrames(frames: readonly PackedFrames[], first: number, point
         }
       }
       for (const [n, s] of KEPT) for (let g = 0; g < guides; g++) writer.put(Math.round(Math.min(1e9, strands[STRAND_NUMBERS * g + n] / s)));
+      if (wet) putDrops(writer, drops ?? new Float32Array(0));
       if (f > 0) way = now.map((v, k) => v - before[k]);
       before = now;
     }
     const packed = zlibSync(writer.taken(), { level: 6 });
     parts.push(packed);
-    groups.push({ frame: first + from, frames: some.length, bytes: packed.length });
+    groups.push({ frame: first + from, frames: some.length, bytes: packed.length, ...(wet ? { drops: true } : {}) });
   }
   const head = new TextEncoder().encode(JSON.stringify({ first, count: frames.length, pointCount, guides, step, groups })), out = new Uint8Array(8 + head.length + parts.reduce((n, p) => n + p.length, 0)), view = new DataView(out.buffer);
   view.setUint32(0, MAGIC, true);
@@ -138,7 +157,7 @@ export function unpackFrames(bytes: Uint8Array, only?: number): { pointCount: nu
         }
       }
       for (const [n, s] of KEPT) for (let g = 0; g < guides; g++) strands[STRAND_NUMBERS * g + n] = reader.get() * s;
-      frames.set(group.frame + f, { points, strands });
+      frames.set(group.frame + f, group.drops ? { points, strands, drops: getDrops(reader) } : { points, strands });
     }
   }
   return { pointCount, guides, frames };

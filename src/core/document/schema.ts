@@ -10,6 +10,7 @@ import { drawnSchema } from '../drawn/drawn';
 import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
 import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
+import { dropSourceSchema, MOST_SOURCES } from '../drops/sources';
 import { BUILT_IN } from '../fill/planted';
 import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
 
@@ -229,6 +230,8 @@ export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   /** Node that carries the character (a boat, a saddle); '' for none. */
   carrier: z.string().max(200),
   windKind: z.enum(['everywhere', 'fan']),
+  /** What drops or grains come from; left out where nothing does. */
+  drops: z.array(dropSourceSchema).min(1).max(MOST_SOURCES).optional(),
   /** Whether filled strands are pushed out of what they would pierce while they are looked at; hand-over always does. */
   pushFilled: z.boolean(),
 });

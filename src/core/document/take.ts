@@ -10,11 +10,13 @@ export const takeSettingsSchema = z.object({
   shotName: z.string().max(60), shot: shotSchema, hidden: z.array(z.string()).max(1000), sway: swaySchema, preRoll: z.number().int().min(0),
   guides: z.object({ planting: bufferIdSchema, offsets: bufferIdSchema, pointCount: z.number().int(), count: z.number().int() }).nullable(),
   chains: z.array(chainSchema).optional(),
+  /** Weights of the meshes that hang on drawn chains. */
+  drawn: bufferIdSchema.optional(),
 });
 export type TakeSettings = z.infer<typeof takeSettingsSchema>;
 
-export function settingsOf({ shotName, shot, hidden, sway, bake, guides, chains }: GroomDocument): TakeSettings {
-  return { ...(chains.length > 0 ? { chains } : {}), shotName, shot, hidden, sway, preRoll: bake.preRoll, guides: guides && { planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: guides.count } };
+export function settingsOf({ shotName, shot, hidden, sway, bake, guides, chains, drawn }: GroomDocument): TakeSettings {
+  return { ...(chains.length > 0 ? { chains } : {}), ...(drawn?.given ? { drawn: drawn.given.weights } : {}), shotName, shot, hidden, sway, preRoll: bake.preRoll, guides: guides && { planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount, count: guides.count } };
 }
 
 /** Words for what of `b` is otherwise than in `a`, at most so many; what has no number of its own is named only. */
@@ -22,12 +24,13 @@ export function differences(a: TakeSettings, b: TakeSettings, most = 6): string[
   const out: string[] = [], text = (v: unknown): string => (typeof v === 'number' ? String(Number(v.toPrecision(4))) : typeof v === 'boolean' ? (v ? 'on' : 'off') : String(v)), alike = (x: unknown, y: unknown): boolean => JSON.stringify(x) === JSON.stringify(y);
   const joints = (t: TakeSettings): unknown => t.chains?.map(({ joints: j, kept }) => [j, kept]), bends = (t: TakeSettings): unknown => t.chains?.map((c) => c.bendDeg);
   if (!alike(joints(a), joints(b))) out.push('other chains');
+  else if (a.drawn !== b.drawn) out.push('joints drawn anew');
   else if (!alike(a.guides, b.guides)) out.push(a.guides?.planting === b.guides?.planting ? 'hair combed' : 'guides planted');
   if (alike(joints(a), joints(b)) && !alike(bends(a), bends(b))) out.push('bend limits');
   if (a.shotName !== b.shotName || !alike(a.shot, b.shot)) out.push(`shot ${b.shotName}`);
   if (!alike(a.hidden, b.hidden)) out.push(b.hidden.length > 0 ? `without ${b.hidden.join(', ')}` : 'all worn');
   if (a.preRoll !== b.preRoll) out.push(`pre-roll ${a.preRoll} → ${b.preRoll}`);
-  for (const key of Object.keys(b.sway) as (keyof SwaySettings)[]) {
+  for (const key of Object.keys({ ...a.sway, ...b.sway }) as (keyof SwaySettings)[]) {
     const from = a.sway[key], to = b.sway[key];
     if (alike(from, to)) continue;
     if (key === 'profiles') { for (const p of Object.keys(SWAY_PROFILES) as (keyof typeof SWAY_PROFILES)[]) if (!alike(a.sway.profiles[p], b.sway.profiles[p])) out.push(`${SWAY_PROFILES[p].label.toLowerCase()} profile`); continue; }
@@ -39,7 +42,7 @@ export function differences(a: TakeSettings, b: TakeSettings, most = 6): string[
 }
 const OTHERS: Partial<Record<keyof SwaySettings, string>> = {
   material: 'Material', calmStart: 'Calm start', chooseSubsteps: 'Substeps chosen', roles: 'what collides', meshes: 'what collides', groupsOff: 'colliders switched', pillsWithout: 'joints left out', pills: 'pills', colliders: 'own colliders', ties: 'ties', carrier: 'Carrier', windKind: 'Wind from',
-  second: 'second set', meshRoles: 'roles', on: 'Moves', pushFilled: 'Filled pushed out',
+  second: 'second set', drops: 'drops', meshRoles: 'roles', on: 'Moves', pushFilled: 'Filled pushed out',
 };
 
 /**

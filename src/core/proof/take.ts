@@ -25,7 +25,7 @@ export function withFrame(proof: Proof, measures: Measures & { seam?: Proof['sea
   return { ...proof, seam: seam ?? proof.seam, frames: frame.frame > proof.end ? proof.frames : [...proof.frames, frame] };
 }
 
-export interface TakeFrame { frame: number; points: Float32Array; strands: Float32Array; measures: Measures; proof: Proof }
+export interface TakeFrame { frame: number; points: Float32Array; strands: Float32Array; measures: Measures; proof: Proof; drops?: Float32Array }
 
 /** Computes a take frame by frame; `proof` grows. `range`: the frames to be judged, the shot's own where left out. */
 export function* computeTake(scene: Scene, preRoll: number, range: { start: number; end: number } = scene.shot, options: RunOptions = {}): Generator<TakeFrame, Proof> {
@@ -35,7 +35,8 @@ export function* computeTake(scene: Scene, preRoll: number, range: { start: numb
   while (run.frame < last) {
     const computed = run.advance(), points = run.positions(), strands = run.strandNumbers.slice(), measures = meter.take(measuresOf(computed), points, strands);
     proof = withFrame(proof, { ...measures, seam: computed.seam });
-    yield { frame: run.frame, points, strands, measures, proof };
+    const drops = run.shownDrops();
+    yield { frame: run.frame, points, strands, measures, proof, ...(drops ? { drops } : {}) };
   }
   return proof;
 }

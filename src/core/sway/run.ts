@@ -16,13 +16,14 @@ import { calmStart } from './calm-start';
 import { collidersOf, type ColliderSet } from './colliders';
 import { ContactFinder, type Floor } from './contact';
 import { alone, type Coupling } from './coupling';
+import { DROP_NUMBERS, DropRun } from '../drops/drop-run';
 import { giveInto } from './give';
 import { FIXED_HOLD, holdRate } from './hold';
 import { Loft } from './loft';
 import { GuideSettings } from './guide-settings';
 import type { Pill } from './pills';
 import type { RunPlan } from './plan';
-import { pushOut, type Obstacles } from './push-out';
+import { PosedObstacles, pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
 import type { Hand } from '../mesh/hand';
@@ -110,6 +111,8 @@ export interface RunOptions {
   coupling?: Coupling;
 }
 
+/** Whether all guides of a groom must be computed in one share: drops meet any of them. */
+export const needsOne = (settings: Pick<SwaySettings, 'drops' | 'on'>): boolean => settings.on && (settings.drops ?? []).some((d) => d.on);
 /** Whether the strands of a groom act on each other, so that its shares must run in step. */
 export const isCoupled = (settings: Pick<SwaySettings, 'loft' | 'ties'>): boolean => settings.loft > 0 || settings.ties.some((t) => t.on);
 
@@ -162,6 +165,8 @@ export class SwayRun {
   private readonly ofGuides: GuideSettings;
   private readonly meter: StrandMeter;
   private readonly loop: LoopSeam | null;
+  /** Drops about the hair; null where none come. */
+  readonly drops: DropRun | null;
 
   /** Places the guides as combed at `startFrame` and lets them rest there. */
   constructor(private readonly whole: Scene, startFrame: number, options: RunOptions = {}) {
@@ -217,6 +222,8 @@ export class SwayRun {
     this.loop = shot.cyclic && startFrame < shot.start ? new LoopSeam(pointCount, shot) : null;
     this.loop?.take(startFrame, this.shown, this.motions);
     this.wind = new Wind(settings);
+    requireContract(!needsOne(settings) || guides === all, 'from, to', 'all guides in one share, as drops meet any of them', `${from} to ${to}`);
+    this.drops = needsOne(settings) ? new DropRun({ sources: settings.drops!, gravity: settings.gravity, fps: shot.fps }, guides * pointCount) : null;
     const { cut, heldShare } = this.restGuides();
     this.placeRoots(this.motions, this.motions, 0);
     this.system.rootBefore.set(this.system.rootPosition);
@@ -401,6 +408,7 @@ export class SwayRun {
       contacts.cull(this.rigid, this.nextRigid, placesBefore, places, this.lengths);
     }
     if (!this.wind.still) this.blow();
+    const inTheWay = this.drops ? this.wayOfDrops() : null, air = this.wind.still ? null : (x: number, y: number, z: number, out: Float64Array): void => this.wind.at((this.frame + 0.5) / this.scene.shot.fps, x, y, z, out);
     for (let s = 0; s < substeps; s++) {
       const t0 = s / substeps, t1 = (s + 1) / substeps;
       loft?.act(system, this.first, h, ties ? () => ties.letGo() : undefined);
@@ -414,6 +422,7 @@ export class SwayRun {
         contacts.place(this.rigid, this.nextRigid, t0, t1);
         contacts.gatherAll(system, h, [0, numbers.gravityY, 0]);
       }
+      this.drops?.act(system, h, (this.frame + t1) / this.scene.shot.fps, air, inTheWay);
       system.step(numbers);
       this.bends?.hold(system, h);
       ties?.measure(system);
@@ -425,6 +434,25 @@ export class SwayRun {
     this.meter.take(this.shown, this.combed);
     const measures = this.measure(system.netUses - netBefore), seam = this.loop?.take(this.frame, this.shown, this.motions);
     return seam ? { ...measures, seam } : measures;
+  }
+  /** Skin, cloth and ground as they stand at the end of the frame, where drops can get to; null where none fly. */
+  private wayOfDrops(): PosedObstacles | null {
+    const { contacts, worn } = this, box = [0, 0, 0, 0, 0, 0], { shot, settings } = this.scene;
+    if (!this.drops || this.drops.flying === 0 && !(settings.drops ?? []).some((s) => s.on && this.frame + 1 >= s.from && this.frame <= s.to)) return null;
+    // what comes in this frame may be where it comes from
+    if (!this.drops.boxInto(box, 2 / shot.fps)) box.splice(0, 6, Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity);
+    for (const s of settings.drops ?? []) if (s.on) [s.x, s.y, s.z].forEach((v, c) => { const r = s.wide + (2 * s.speed) / shot.fps; box[c] = Math.min(box[c], v - r); box[3 + c] = Math.max(box[3 + c], v + r); });
+    this.dropObstacles ??= { pills: this.pills, floors: [[0, 1, 0, 0]], shells: worn.map((w) => ({ triangles: w.mesh.triangles, closed: w.shell.closed })) };
+    return new PosedObstacles(this.dropObstacles, contacts?.placesOf(this.nextRigid) ?? [], worn.map((w) => w.now), box);
+  }
+  private dropObstacles: Obstacles | null = null;
+  /** Drops in the frame, `DROP_NUMBERS` each, m, world; null where none come. */
+  shownDrops(): Float32Array | null {
+    const { drops, home } = this;
+    if (!drops) return null;
+    const out = drops.shown(this.system);
+    if (home[3] !== 1 || home[4] !== 0 || home[5] !== 0 || home[6] !== 0) for (let d = 0; d < out.length; d += DROP_NUMBERS) { moveInto(out, d + 1, out.slice(d + 1, d + 4), 0, home); turnInto(out, d + 4, out.slice(d + 4, d + 7), 0, home); }
+    return out;
   }
   /** The next frame becomes the one the run is at. */
   private turnFrame(): void {

@@ -11,6 +11,7 @@ import { CollidersPart } from './colliders-part';
 import { Button, Choice, Fold, IconButton, Note, NumberField, OneOf, Question, Toggle } from './controls';
 import { useWorkshop } from './context';
 import { Field, First, type PanelProps } from './panel-parts';
+import { DropsPart } from './drops-part';
 import { TiesPart } from './ties-part';
 import { length, pascals, scientific, significant } from './units';
 
@@ -63,6 +64,7 @@ export function SwayPanel({ document }: PanelProps) {
         <Note>{sway.loft > 0 ? 'Neighbouring strands keep the room they have in the groom across their length, and slide freely along it; hair that meets other hair does not pass through it.' : 'Guides do not feel each other. With loft a gathered tail keeps its girth, and hair lies on hair.'}</Note>
       </Fold>
       <TiesPart document={document} />
+      <DropsPart document={document} />
       <Fold id="air" title="How does the air move?" summary={sway.windSpeed > 0 ? `${sway.windSpeed} m/s` : 'still'}>
         {field('airDrag')}{field('windSpeed')}
         {sway.windSpeed > 0 && (

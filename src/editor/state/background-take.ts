@@ -3,6 +3,7 @@ import type { PackedFrames } from '../../core/bake/frame-codec';
 import { motionKey, type Proof } from '../../core/document/proof';
 import type { GroomDocument } from '../../core/document/schema';
 import type { TrialMeasure } from '../../core/proof/remedies';
+import type { RunFrames } from './run-desk';
 import type { Session } from './session';
 
 export interface BackgroundTake { key: string; document: GroomDocument; proof: Proof; frames: Map<number, PackedFrames>; more: Partial<Record<TrialMeasure, number>> }
@@ -14,4 +15,5 @@ export async function backgroundTake(session: Session, document: GroomDocument, 
 /** Keeps it among the takes. */
 export const keepBackground = (session: Session, { key, proof, frames, document }: BackgroundTake, name?: string): ReturnType<Session['takes']['keep']> =>
   session.takes.keep(key, proof, framesOf(frames), document, name);
-export const framesOf = (frames: ReadonlyMap<number, PackedFrames>) => ({ live: new Map([...frames].map(([f, p]) => [f, p.points])), strands: new Map([...frames].map(([f, p]) => [f, p.strands])), marks: new Map<number, Float32Array>() });
+/** Frames as a run has them. */
+export const framesOf = (frames: ReadonlyMap<number, PackedFrames>): RunFrames => ({ live: new Map([...frames].map(([f, p]) => [f, p.points])), strands: new Map([...frames].map(([f, p]) => [f, p.strands])), marks: new Map(), drops: new Map([...frames].flatMap(([f, p]) => (p.drops ? [[f, p.drops]] : []))) });

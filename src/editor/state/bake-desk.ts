@@ -16,6 +16,8 @@ const active = (state: api.JobState): boolean => state === 'queued' || state ===
 export class BakeDesk {
   /** Frames of the bake that is shown. */
   readonly frames = new Map<number, Float32Array>();
+  /** Drops of its frames. */
+  readonly drops = new Map<number, Float32Array>();
   private pollTimer: ReturnType<typeof setTimeout> | undefined;
   private closed = false;
   /** Bakes whose shots may be changed: somebody has said so. */
@@ -70,6 +72,7 @@ export class BakeDesk {
   /** Loads a bake's frames for playback; what cannot be read is told, the rest is shown. */
   async show(id: string | null): Promise<void> {
     this.frames.clear();
+    this.drops.clear();
     useEditor.setState({ bakeId: id, bakeProof: null, bakeDamage: [], exports: [] });
     const bake = useEditor.getState().bakes.find((b) => b.id === id);
     if (!bake || bake.state !== 'done') { this.session.changed(); return; }
@@ -80,7 +83,7 @@ export class BakeDesk {
       try {
         const { frames } = unpackFrames(await api.bakeChunk(bake.id, first));
         if (useEditor.getState().bakeId !== id) return;
-        for (const [n, { points }] of frames) if (n % bake.samples === 0) this.frames.set(n / bake.samples, points);
+        for (const [n, { points, drops }] of frames) if (n % bake.samples === 0) { this.frames.set(n / bake.samples, points); if (drops) this.drops.set(n / bake.samples, drops); }
       } catch { damage.push({ from: Math.floor(first / bake.samples), to: Math.floor((first + count - 1) / bake.samples) }); }
       this.session.changed();
     }

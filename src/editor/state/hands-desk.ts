@@ -67,7 +67,7 @@ export class HandsDesk {
     // guides spread most evenly stand for the others
     const groomed = session.groomedShape(), roots = Float64Array.from({ length: 3 * g.count }, (_, k) => groomed[3 * pointCount * Math.floor(k / 3) + (k % 3)]), which = evenSubset(roots, count), some = ofSubset(which, planting, offsets, pointCount);
     this.few = new FewGuides(which, roots, offsets, pointCount);
-    this.reduce = (d) => ({ ...d, guides: { ...d.guides!, count, style: undefined }, sway: settingsOfSubset(which, d.sway) });
+    this.reduce = (d) => ({ ...d, guides: { ...d.guides!, count, style: undefined }, sway: { ...settingsOfSubset(which, d.sway), drops: undefined } });
     this.shares = shareBounds(count, alone ? 1 : Math.min(workers.length, Math.ceil(count / FEWEST_IN_SHARE)));
     const coupling = coupled && !alone ? { memory: new SharedArrayBuffer(8 * couplingNumbers(count * g.pointCount)), control: new SharedArrayBuffer(4 * CONTROL_WORDS) } : undefined;
     this.control = coupling ? new Int32Array(coupling.control) : null;

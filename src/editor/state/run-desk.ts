@@ -4,7 +4,7 @@ import type { GroomDocument } from '../../core/document/schema';
 import { FrameMeter } from '../../core/proof/frame-meter';
 import { lastComputed, measuresOf, withFrame } from '../../core/proof/take';
 import { CONTROL_WORDS, couplingNumbers, giveUp } from '../../core/sway/coupling';
-import { isCoupled, type FrameMeasures, type StartReport } from '../../core/sway/run';
+import { isCoupled, needsOne, type FrameMeasures, type StartReport } from '../../core/sway/run';
 import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../../core/sway/shares';
 import { STRAND_NUMBERS } from '../../core/proof/strand-meter';
 import type { SwayReply, SwayRequest } from '../../workers/messages';
@@ -22,14 +22,15 @@ export const NO_REPORT: StartReport = { guides: 0, cut: 0, heldShare: 0, beganIn
 export const emptyProof = (start: number, end: number, fps: number, report: StartReport): Proof => ({ start, end, fps, report, frames: [], seam: null, seconds: 0, filled: null });
 
 /** Frames of a run: points (3 × points, m, world), numbers of the strands, contacts that press. */
-export interface RunFrames { live: Map<number, Float32Array>; strands: Map<number, Float32Array>; marks: Map<number, Float32Array> }
-const noFrames = (): RunFrames => ({ live: new Map(), strands: new Map(), marks: new Map() });
+export interface RunFrames { live: Map<number, Float32Array>; strands: Map<number, Float32Array>; marks: Map<number, Float32Array>; /** Drops, `DROP_NUMBERS` each. */ drops: Map<number, Float32Array> }
+const noFrames = (): RunFrames => ({ live: new Map(), strands: new Map(), marks: new Map(), drops: new Map() });
 
 export class RunDesk {
   private frames = noFrames();
   get live(): Map<number, Float32Array> { return this.frames.live; }
   get strands(): Map<number, Float32Array> { return this.frames.strands; }
   get marks(): Map<number, Float32Array> { return this.frames.marks; }
+  get drops(): Map<number, Float32Array> { return this.frames.drops; }
   private readonly workers: Worker[];
   private runNumber = 0;
 
@@ -58,7 +59,7 @@ export class RunDesk {
     if (run.state !== 'done' || this.live.size === 0) return;
     this.kept.delete(run.key);
     this.kept.set(run.key, { frames: this.frames, run });
-    const bytes = (): number => [...this.kept.values()].reduce((n, { frames: f }) => n + [...f.live.values(), ...f.strands.values(), ...f.marks.values()].reduce((m, a) => m + a.byteLength, 0), 0);
+    const bytes = (): number => [...this.kept.values()].reduce((n, { frames: f }) => n + [...f.live.values(), ...f.strands.values(), ...f.marks.values(), ...f.drops.values()].reduce((m, a) => m + a.byteLength, 0), 0);
     while (this.kept.size > 1 && (this.kept.size > MOST_KEPT_RUNS || bytes() > MOST_KEPT_BYTES)) this.kept.delete(this.kept.keys().next().value!);
   }
   /** Shows a run that was made with the present settings, if it is still there. */
@@ -99,7 +100,7 @@ export class RunDesk {
     const first = start - document.bake.preRoll, last = lastComputed(document.shot), room = last - first + 1, numbers = 3 * g.pointCount * g.count, bytes = SharedFrames.bytes(numbers, g.count, room);
     const shared = crossOriginIsolated && bytes <= MOST_SHARED_BYTES ? new SharedArrayBuffer(bytes) : null;
     // strands that act on each other need memory in common, or one worker for all of them
-    const coupled = isCoupled(document.sway), alone = coupled && !crossOriginIsolated;
+    const coupled = isCoupled(document.sway), alone = (coupled && !crossOriginIsolated) || needsOne(document.sway);
     this.shares = shareBounds(g.count, alone ? 1 : Math.min(this.workers.length, Math.ceil(g.count / FEWEST_IN_SHARE)));
     const coupling = coupled && !alone ? { memory: new SharedArrayBuffer(8 * couplingNumbers(g.count * g.pointCount)), control: new SharedArrayBuffer(4 * CONTROL_WORDS) } : undefined;
     this.control = coupling ? new Int32Array(coupling.control) : null;
@@ -161,6 +162,7 @@ export class RunDesk {
     if (reply.strands) whole.strands.set(reply.strands, STRAND_NUMBERS * this.shares[reply.part]);
     whole.parts[reply.part] = reply.measures;
     whole.marks.push(reply.marks);
+    if (reply.drops) this.drops.set(frame, reply.drops);
     if (--whole.missing > 0) return;
     this.gathering.delete(frame);
     this.marks.set(frame, joined(whole.marks));

@@ -409,6 +409,13 @@ export class Session {
     }
     return { points: this.groomedNow(), from: 'combed' };
   }
+  /** Drops in the frame the stage shows, `DROP_NUMBERS` each; null where there are none. */
+  shownDrops(): Float32Array | null {
+    const { stage, frame, run, bakeId, shownTake } = useEditor.getState(), at = Math.round(frame);
+    if (stage === 'bake') return bakeId ? (this.bakes.drops.get(at) ?? null) : null;
+    if ((stage !== 'sway' && stage !== 'proof') || this.hands.points) return null;
+    return (shownTake ? this.takes.frame(shownTake, at)?.drops : run.key === this.key ? this.runs.drops.get(at) : undefined) ?? null;
+  }
   /** World points of the groomed shape in the present pose. */
   groomedNow(): Float32Array {
     const { guides } = this, points = new Float32Array(guides?.offsets.length ?? 0);

@@ -5,6 +5,7 @@ import type { Limits, Proof } from '../../core/document/proof';
 import type { GroomDocument } from '../../core/document/schema';
 import { restoreSettings, settingsOf } from '../../core/document/take';
 import * as api from './api';
+import { framesOf } from './background-take';
 import type { RunFrames } from './run-desk';
 import type { Session } from './session';
 import { NO_RUN, useEditor } from './store';
@@ -45,7 +46,7 @@ export class TakeDesk {
     try {
       const frames = await this.load(take.id), { run } = useEditor.getState();
       if (run.key !== take.motionKey || this.session.runs.live.size > 0 || this.session.key !== take.motionKey) return;
-      this.session.runs.adopt(take.motionKey, take.proof, { live: new Map([...frames].map(([f, p]) => [f, p.points])), strands: new Map([...frames].map(([f, p]) => [f, p.strands])), marks: new Map() });
+      this.session.runs.adopt(take.motionKey, take.proof, framesOf(frames));
     } catch { /* it is run again where it is wanted */ }
   }
 
@@ -53,7 +54,7 @@ export class TakeDesk {
   async keep(key: string, proof: Proof, frames: RunFrames, document: GroomDocument, name?: string): Promise<api.Take | null> {
     const { session } = this, { guides } = document, numbers = [...frames.live.keys()].filter((f) => f >= proof.start).sort((a, b) => a - b);
     try {
-      const list: PackedFrames[] = numbers.map((f) => ({ points: frames.live.get(f)!, strands: frames.strands.get(f)! }));
+      const list: PackedFrames[] = numbers.map((f) => ({ points: frames.live.get(f)!, strands: frames.strands.get(f)!, ...(frames.drops.has(f) ? { drops: frames.drops.get(f)! } : {}) }));
       let packed: Uint8Array | null = null, strip: Uint8Array | null = null;
       if (guides && list.length > 0) packed = (await session.trials.run('pack', { frames: list, first: numbers[0], pointCount: guides.pointCount })).bytes;
       strip = await this.strip(frames.live, numbers);
@@ -149,7 +150,7 @@ export class TakeDesk {
     useEditor.setState({ shownTake: null });
     if (session.key === take.motionKey && take.hasFrames) {
       const frames = await this.load(id);
-      if (session.key === take.motionKey) session.runs.adopt(take.motionKey, take.proof, { live: new Map([...frames].map(([f, p]) => [f, p.points])), strands: new Map([...frames].map(([f, p]) => [f, p.strands])), marks: new Map() });
+      if (session.key === take.motionKey) session.runs.adopt(take.motionKey, take.proof, framesOf(frames));
     } else session.onTold?.(combed ? 'The settings are back; the hair is as it is combed now.' : 'The settings are back. Run again to see them move.');
   }
   async change(id: string, change: { name?: string; pinned?: boolean; proof?: Proof }): Promise<void> {

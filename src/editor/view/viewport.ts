@@ -17,6 +17,7 @@ import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
 import { CardView } from './card-view';
 import { DrawnView } from './drawn-view';
+import { DropsView } from './drops-view';
 import { CharacterView } from './character-view';
 import { HairRenderer } from './hair-renderer';
 import { lightsOf } from './lights';
@@ -59,6 +60,7 @@ export class Viewport {
   private readonly character: CharacterView;
   private readonly cardView = new CardView();
   private readonly drawnView: DrawnView;
+  private readonly dropsView = new DropsView();
   private readonly guideLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly ghostLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly seatedLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
@@ -145,7 +147,7 @@ export class Viewport {
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
     this.light();
-    this.scene.add(this.character.group, this.hair.mesh, this.hair.planted, this.cardView.mesh, this.drawnView.group, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.groomLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, this.hair.planted, this.cardView.mesh, this.drawnView.group, this.dropsView.group, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.groomLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
@@ -175,6 +177,7 @@ export class Viewport {
     this.overlays.dispose();
     this.cardView.dispose();
     this.drawnView.dispose();
+    this.dropsView.dispose();
     this.gripPoints.geometry.dispose();
     this.mapMesh.geometry.dispose();
     this.character.dispose();
@@ -247,6 +250,7 @@ export class Viewport {
     this.character.setWorn(session.wornMotions());
     this.character.setHidden([...document.hidden, ...this.drawnView.update()]);
     const shown = session.shownGuides(), { guides, filled } = session;
+    this.dropsView.update(session.shownDrops(), (document.sway.drops ?? []).some((s) => s.on && s.density > 1500));
 
     const hairOn = stage === 'comb' && state.comb.isolate && state.chosen > 0 ? false : stage !== 'plant' && stage !== 'cast' ? state.show.hair : stage === 'cast' ? state.show.hair : false;
     if (hairOn && guides && filled && shown) {

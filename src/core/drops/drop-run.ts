@@ -1,0 +1,359 @@
+/**
+ * Drops and grains in flight, on hair and on skin, beside a run of strands.
+ *
+ * In flight: weight and the air's drag, (g / v∞²) |w| w against the air, v∞ from `fallSpeed`. A drop that meets a lock gives it an impulse along the way
+ * it came, J = m* (1 + e)(relative speed), m* = 1 / (1/m + Σ wᵢ²/mᵢ) of the two points of the edge with the weights wᵢ of the place; the drop gets −J, so
+ * that momentum is exchanged and never made. Some stay: every substep their velocity is made that of their place by such an impulse (e = 0), with their weight in it,
+ * so that wet hair is heavier and slower; they run down to the tip and fall from there, or go when shaken off: water holds on with its surface
+ * tension along the lock's circumference. Strands get the impulse as loft gives its own (`loft.ts`): v and v⁻ by dv, x⁻ by −h dv.
+ */
+import type { RodSystem } from '../sway/rod-system';
+import type { PosedObstacles } from '../sway/push-out';
+import { hashUnit } from '../math/random';
+import { fallSpeed, wayOf, type DropSource } from './sources';
+
+/** Drops at a time. */
+export const MOST_DROPS = 12_000;
+/** Numbers of a drop that is shown: number, place, velocity, diameter (m; less than 0 of one that sits on hair). */
+export const DROP_NUMBERS = 8;
+const FREE = 0, STUCK = 1, GONE = 2;
+/** N/m: surface tension of water against air at 20 °C. **Source:** handbook value, from memory. */
+const TENSION = 0.0728;
+/** m/s: how fast a drop runs down a lock that hangs. Common practice, no source. */
+const RUNS = 0.12;
+/** s: after leaving a lock a drop does not stick to any; how long one lives at most; how long one lies on skin or ground. */
+const AGAIN = 0.08, LIFE = 8, LIES = 0.25;
+/** A hit does not change a lock's speed by more than this at once, m/s: what more there is stays with the drop. */
+const HARDEST = 4;
+const CELL = 0.024, HEADS = 1 << 15;
+const TWO_PI = 2 * Math.PI;
+
+export interface DropSettings { sources: readonly DropSource[]; gravity: number; fps: number }
+
+export class DropRun {
+  private readonly x = new Float64Array(3 * MOST_DROPS);
+  private readonly v = new Float64Array(3 * MOST_DROPS);
+  private readonly size = new Float64Array(MOST_DROPS);
+  private readonly born = new Float64Array(MOST_DROPS);
+  /** s: when one that sits lets go; of one that flies, from when on it can sit again; of one that lies, when it is gone. */
+  private readonly until = new Float64Array(MOST_DROPS);
+  private readonly state = new Uint8Array(MOST_DROPS).fill(GONE);
+  private readonly lying = new Uint8Array(MOST_DROPS);
+  private readonly source = new Uint8Array(MOST_DROPS);
+  private readonly number = new Float64Array(MOST_DROPS);
+  /** Strand and upper point of the edge it sits on, and where on it. */
+  private readonly strand = new Int32Array(MOST_DROPS).fill(-1);
+  private readonly edge = new Int32Array(MOST_DROPS);
+  private readonly at = new Float64Array(MOST_DROPS);
+  /** How many drops each source has given. */
+  private readonly given: Float64Array;
+  private used = 0;
+  private numbers = 0;
+  /** How many could not come because there were too many. */
+  lost = 0;
+  /** Momentum given to hair since the last time it was asked, N·s. */
+  readonly gave = new Float64Array(3);
+  private readonly fall: Float64Array;
+  private readonly ways: [number, number, number][];
+  private readonly heads = new Int32Array(HEADS);
+  private links = new Int32Array(0);
+  private entries = new Int32Array(0);
+  private entryCount = 0;
+  private readonly seen: Int32Array;
+  private stamp = 0;
+  private readonly J = new Float64Array(3);
+  private readonly p = new Float64Array(3);
+  private readonly q = new Float64Array(3);
+  private readonly u = new Float64Array(3);
+  private readonly close = new Float64Array(3);
+  /** What is made anew in every substep and need not be kept of a run. */
+  static readonly madeAnew = new Set(['heads', 'links', 'entries', 'seen', 'stamp', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount']);
+
+  constructor(private readonly settings: DropSettings, points: number) {
+    this.given = new Float64Array(settings.sources.length);
+    this.ways = settings.sources.map((s) => wayOf(s));
+    this.fall = Float64Array.from(settings.sources, (s) => fallSpeed(s.sizeMm / 1000, s.density));
+    this.seen = new Int32Array(points);
+  }
+
+  /** How many are about. */
+  get count(): number { let n = 0; for (let d = 0; d < this.used; d++) if (this.state[d] !== GONE) n++; return n; }
+  get flying(): number { let n = 0; for (let d = 0; d < this.used; d++) if (this.state[d] === FREE) n++; return n; }
+  /** Low and high corner of all that fly, with their way in `time` s; false where none do. */
+  boxInto(box: number[], time: number): boolean {
+    let any = false;
+    for (let c = 0; c < 3; c++) { box[c] = Infinity; box[3 + c] = -Infinity; }
+    for (let d = 0; d < this.used; d++) {
+      if (this.state[d] !== FREE) continue;
+      any = true;
+      for (let c = 0; c < 3; c++) { const a = this.x[3 * d + c], b = a + time * this.v[3 * d + c]; box[c] = Math.min(box[c], a, b); box[3 + c] = Math.max(box[3 + c], a, b); }
+    }
+    return any;
+  }
+
+  /** m: radius of the locks that a drop meets. */
+  private lock(d: number): number { return this.settings.sources[this.source[d]].lockMm / 1000; }
+  private mass(d: number): number { return (this.settings.sources[this.source[d]].density * Math.PI * this.size[d] ** 3) / 6; }
+
+  /**
+   * Before a substep of `h` seconds that ends at `time` (s of the shot): all that drops do in it. `air`: velocity of the air at a place; `obstacles`: skin and cloth, null for none.
+   */
+  act(system: RodSystem, h: number, time: number, air: ((x: number, y: number, z: number, out: Float64Array) => void) | null, obstacles: PosedObstacles | null): void {
+    this.come(h, time);
+    if (this.used === 0) return;
+    this.sit(system, h, time);
+    this.sort(system, h);
+    this.fly(system, h, time, air, obstacles);
+    while (this.used > 0 && this.state[this.used - 1] === GONE) this.used--;
+  }
+
+  // ---------------------------------------------------------------- coming
+
+  private come(h: number, time: number): void {
+    const { sources, fps } = this.settings;
+    let slot = 0;
+    sources.forEach((s, k) => {
+      if (!s.on) return;
+      const wanted = Math.floor(Math.max(0, Math.min(time, s.to / fps) - s.from / fps) * s.rate);
+      for (; this.given[k] < wanted; this.given[k]++) {
+        while (slot < this.used && this.state[slot] !== GONE) slot++;
+        if (slot >= MOST_DROPS) { this.lost++; continue; }
+        this.begin(slot, s, k, this.given[k], time, h);
+        this.used = Math.max(this.used, slot + 1);
+      }
+    });
+  }
+  private begin(d: number, s: DropSource, k: number, n: number, time: number, h: number): void {
+    const r = (q: number): number => hashUnit((Math.imul(n + 1, 2654435761) ^ Math.imul(s.seed + 1, 97 * (q + 3))) >>> 0), [wx, wy, wz] = this.ways[k], ux = Math.abs(wy) < 0.9 ? wz : 1, uy = 0, uz = Math.abs(wy) < 0.9 ? -wx : 0, l = Math.hypot(ux, uz) || 1, a = [ux / l, uy, uz / l], b = [wy * a[2] - wz * a[1], wz * a[0] - wx * a[2], wx * a[1] - wy * a[0]];
+    const ring = s.wide * Math.sqrt(r(0)), turn = TWO_PI * r(1), lean = ((s.spread * Math.PI) / 180) * Math.sqrt(r(2)), round = TWO_PI * r(3), speed = s.speed * (1 + s.speedSpread * (2 * r(4) - 1)), born = s.from / this.settings.fps + (n + 1) / s.rate, late = Math.min(h, Math.max(0, time - born));
+    for (let c = 0; c < 3; c++) {
+      const way = Math.cos(lean) * [wx, wy, wz][c] + Math.sin(lean) * (Math.cos(round) * a[c] + Math.sin(round) * b[c]);
+      this.v[3 * d + c] = speed * way;
+      // it came somewhere within the substep
+      this.x[3 * d + c] = [s.x, s.y, s.z][c] + ring * (Math.cos(turn) * a[c] + Math.sin(turn) * b[c]) + (late - h) * this.v[3 * d + c];
+    }
+    this.size[d] = (s.sizeMm / 1000) * (1 + s.sizeSpread * (2 * r(5) - 1));
+    this.born[d] = time;
+    this.until[d] = time - h;
+    this.state[d] = FREE;
+    this.lying[d] = 0;
+    this.source[d] = k;
+    this.number[d] = this.numbers++;
+    this.strand[d] = -1;
+  }
+
+  // ---------------------------------------------------------------- on hair
+
+  /** Place and velocity of a place on an edge (its upper point `i`, share `t` of the way to it) at the substep's start, into `p` and `q`. */
+  private placeOn(system: RodSystem, s: number, i: number, t: number, h: number): void {
+    const { k, lanes: L, rootBefore, rootPosition } = system, a = system.at(s, i - 1, 3), b = system.at(s, i, 3), { p, q } = this;
+    for (let c = 0; c < 3; c++) {
+      const o = c * L;
+      p[c] = rootBefore[3 * s + c] + k.x[a + o] + t * (k.x[b + o] - k.x[a + o]);
+      q[c] = (rootPosition[3 * s + c] - rootBefore[3 * s + c]) / h + k.v[a + o] + t * (k.v[b + o] - k.v[a + o]);
+    }
+  }
+  /** 1/kg that an edge answers with at a place. */
+  private answer({ k, at: place }: { k: RodSystem['k']; at: (i: number) => number }, i: number, t: number): number {
+    const a = place(i - 1), b = place(i), free = (o: number): number => (k.fixed[o] === 0 && k.mass[o] > 0 ? 1 / k.mass[o] : 0);
+    return (i > 1 ? (1 - t) ** 2 * free(a) : 0) + t ** 2 * free(b);
+  }
+  private pushHair(system: RodSystem, s: number, i: number, t: number, h: number): void {
+    const { k, lanes: L } = system, { J, gave } = this;
+    for (const [point, w] of [[i - 1, 1 - t], [i, t]] as const) {
+      const one = system.at(s, point, 1), three = system.at(s, point, 3);
+      if (point === 0 || k.fixed[one] !== 0 || w === 0 || !(k.mass[one] > 0)) continue;
+      for (let c = 0; c < 3; c++) {
+        const dv = (w * J[c]) / k.mass[one], o = three + c * L;
+        k.v[o] += dv; k.vPrev[o] += dv; k.xPrev[o] -= h * dv;
+        gave[c] += w * J[c];
+      }
+    }
+  }
+
+  private sit(system: RodSystem, h: number, time: number): void {
+    const { x, v, J, p, q, settings } = this, ends = { k: system.k, at: (_i: number): number => 0 };
+    for (let d = 0; d < this.used; d++) {
+      if (this.state[d] !== STUCK) continue;
+      const s = this.strand[d], n = system.pointsOf(s), m = this.mass(d), holds = TENSION * TWO_PI * this.lock(d);
+      ends.at = (i) => system.at(s, i, 1);
+      this.placeOn(system, s, this.edge[d], this.at[d], h);
+      v[3 * d + 1] -= h * settings.gravity;
+      const own = 1 / (1 / m + this.answer(ends, this.edge[d], this.at[d]));
+      let force = 0;
+      for (let c = 0; c < 3; c++) { J[c] = own * (v[3 * d + c] - q[c]); force += J[c] * J[c]; }
+      // it holds no more than it can
+      const most = (holds * h) / Math.sqrt(force + 1e-30), share = Math.min(1, most);
+      for (let c = 0; c < 3; c++) { J[c] *= share; v[3 * d + c] -= J[c] / m; x[3 * d + c] = p[c]; }
+      this.pushHair(system, s, this.edge[d], this.at[d], h);
+      if (share < 1 || time > this.until[d]) { this.state[d] = FREE; this.until[d] = time + AGAIN; this.strand[d] = -1; continue; }
+      this.run(system, d, s, n, h);
+    }
+  }
+  /** Down the strand, as far as a substep takes it. */
+  private run(system: RodSystem, d: number, s: number, n: number, h: number): void {
+    const { k, lanes: L } = system, i = this.edge[d], a = system.at(s, i - 1, 3), b = system.at(s, i, 3), dy = k.x[b + L] - k.x[a + L], length = Math.hypot(k.x[b] - k.x[a], dy, k.x[b + 2 * L] - k.x[a + 2 * L]) || 1e-6;
+    this.at[d] += (-RUNS * h * dy) / (length * length);
+    if (this.at[d] > 1) { if (i < n - 1) { this.edge[d]++; this.at[d] = 0; } else this.at[d] = 1; }
+    if (this.at[d] < 0) { if (i > 2) { this.edge[d]--; this.at[d] = 1; } else this.at[d] = 0; }
+  }
+
+  // ---------------------------------------------------------------- in flight
+
+  /** Edges near any that fly, into a hashed grid. */
+  private sort(system: RodSystem, h: number): void {
+    const { settings, heads } = this, reach = Math.max(...settings.sources.map((src) => src.lockMm)) / 1000, box = [0, 0, 0, 0, 0, 0];
+    heads.fill(-1);
+    this.entryCount = 0;
+    if (!this.boxInto(box, h)) return;
+    for (let c = 0; c < 3; c++) { box[c] -= reach + 0.02; box[3 + c] += reach + 0.02; }
+    const { k, lanes: L, rootBefore } = system;
+    for (let s = 0; s < system.strandCount; s++) {
+      const n = system.pointsOf(s);
+      for (let i = 1; i < n; i++) {
+        const a = system.at(s, i - 1, 3), b = system.at(s, i, 3), low: number[] = [0, 0, 0], high: number[] = [0, 0, 0];
+        let out = false;
+        for (let c = 0; c < 3; c++) {
+          const r = rootBefore[3 * s + c], u = r + k.x[a + c * L], w = r + k.x[b + c * L];
+          low[c] = Math.min(u, w) - reach; high[c] = Math.max(u, w) + reach;
+          if (low[c] > box[3 + c] || high[c] < box[c]) out = true;
+        }
+        if (out) continue;
+        const p = system.start[s] + i;
+        for (let X = Math.floor(low[0] / CELL); X <= Math.floor(high[0] / CELL); X++) for (let Y = Math.floor(low[1] / CELL); Y <= Math.floor(high[1] / CELL); Y++) for (let Z = Math.floor(low[2] / CELL); Z <= Math.floor(high[2] / CELL); Z++) {
+          if (this.entryCount >= this.entries.length) { const more = new Int32Array(Math.max(4096, 2 * this.entries.length)), links = new Int32Array(more.length); more.set(this.entries); links.set(this.links); this.entries = more; this.links = links; }
+          const e = this.entryCount++, head = cellOf(X, Y, Z);
+          // strand and point together
+          this.entries[e] = p;
+          this.links[e] = heads[head];
+          heads[head] = e;
+        }
+      }
+    }
+  }
+
+  private fly(system: RodSystem, h: number, time: number, air: ((x: number, y: number, z: number, out: Float64Array) => void) | null, obstacles: PosedObstacles | null): void {
+    const { x, v, u, settings } = this;
+    for (let d = 0; d < this.used; d++) {
+      if (this.state[d] !== FREE) continue;
+      const o = 3 * d, src = this.source[d];
+      if (time - this.born[d] > LIFE || (this.lying[d] === 1 && time > this.until[d])) { this.state[d] = GONE; continue; }
+      // the larger fall faster, about as the root of their size
+      const end = this.fall[src] * Math.sqrt(this.size[d] / (settings.sources[src].sizeMm / 1000));
+      u.fill(0);
+      if (air) air(x[o], x[o + 1], x[o + 2], u);
+      const w = Math.hypot(v[o] - u[0], v[o + 1] - u[1], v[o + 2] - u[2]), k = (settings.gravity * w) / (end * end);
+      for (let c = 0; c < 3; c++) v[o + c] = (v[o + c] + h * (k * u[c] - (c === 1 ? settings.gravity : 0))) / (1 + h * k);
+      const hit = this.entryCount > 0 && this.lying[d] === 0 ? this.meet(system, d, h, time) : 1;
+      this.go(d, h * hit, time, obstacles);
+    }
+  }
+
+  /** Meets the first lock on its way in the substep; the share of the way it has made by then. */
+  private meet(system: RodSystem, d: number, h: number, time: number): number {
+    const { x, v, heads, links, entries, seen, close, p, q, J } = this, o = 3 * d, reach = this.lock(d) + this.size[d] / 2, way = h * Math.hypot(v[o], v[o + 1], v[o + 2]), steps = Math.max(1, Math.ceil((2 * way) / CELL));
+    const stamp = ++this.stamp;
+    let first = 2, hostS = -1, hostI = 0, hostT = 0;
+    for (let q0 = 0; q0 <= steps; q0++) {
+      const f = (q0 / steps) * h, cell = cellOf(Math.floor((x[o] + f * v[o]) / CELL), Math.floor((x[o + 1] + f * v[o + 1]) / CELL), Math.floor((x[o + 2] + f * v[o + 2]) / CELL));
+      for (let e = heads[cell]; e >= 0; e = links[e]) {
+        const point = entries[e];
+        if (seen[point] === stamp) continue;
+        seen[point] = stamp;
+        const s = strandOf(system, point), i = point - system.start[s], a = system.at(s, i - 1, 3), b = system.at(s, i, 3), { k, lanes: L, rootBefore, rootPosition } = system;
+        // its way as the edge sees it
+        let along = 0;
+        for (let c = 0; c < 3; c++) {
+          const r = rootBefore[3 * s + c], rv = (rootPosition[3 * s + c] - r) / h;
+          p[c] = r + k.x[a + c * L]; q[c] = r + k.x[b + c * L];
+          J[c] = v[o + c] - rv - 0.5 * (k.v[a + c * L] + k.v[b + c * L]);
+        }
+        if (!between(x[o], x[o + 1], x[o + 2], J, h, p, q, close) || close[2] > reach) continue;
+        // what leaves a lock does not hit it
+        for (let c = 0; c < 3; c++) along += J[c] * (p[c] + close[1] * (q[c] - p[c]) - x[o + c]);
+        if (along <= 0 || close[0] >= first) continue;
+        first = close[0]; hostS = s; hostI = i; hostT = close[1];
+      }
+    }
+    if (hostS < 0) return 1;
+    this.hit(system, d, hostS, hostI, hostT, h, time);
+    return first;
+  }
+
+  /** One hit: momentum goes from the drop to the edge. */
+  private hit(system: RodSystem, d: number, s: number, i: number, t: number, h: number, time: number): void {
+    const { v, J, q, settings } = this, o = 3 * d, src = settings.sources[this.source[d]], m = this.mass(d);
+    this.placeOn(system, s, i, t, h);
+    const answer = this.answer({ k: system.k, at: (n) => system.at(s, n, 1) }, i, t), own = 1 / (1 / m + answer), rel = Math.hypot(v[o] - q[0], v[o + 1] - q[1], v[o + 2] - q[2]);
+    // the drop's own numbers decide whether it stays
+    const sticks = time >= this.until[d] && hashUnit((Math.imul(this.number[d] + 1, 40503) ^ src.seed) >>> 0) < src.sticks, back = sticks ? 1 : 1 + src.bounce, wanted = own * back * rel, most = answer > 0 ? HARDEST / answer : Infinity, share = wanted > most ? most / wanted : 1;
+    for (let c = 0; c < 3; c++) { J[c] = share * own * back * (v[o + c] - q[c]); v[o + c] -= J[c] / m; }
+    this.pushHair(system, s, i, t, h);
+    if (!sticks || share < 1) { this.until[d] = Math.max(this.until[d], time); return; }
+    this.state[d] = STUCK;
+    this.strand[d] = s; this.edge[d] = i; this.at[d] = t;
+    this.until[d] = time + src.stays * (0.4 + 1.2 * hashUnit((Math.imul(this.number[d] + 7, 9176) ^ src.seed) >>> 0));
+  }
+
+  /** On for `h` seconds; where skin, cloth or ground is in the way, it is stopped there. */
+  private go(d: number, h: number, time: number, obstacles: PosedObstacles | null): void {
+    const { x, v, settings } = this, o = 3 * d, r = this.size[d] / 2, src = settings.sources[this.source[d]];
+    if (!obstacles) { for (let c = 0; c < 3; c++) x[o + c] += h * v[o + c]; return; }
+    let left = h;
+    for (let k = 0; k < 24 && left > 1e-9; k++) {
+      const speed = Math.hypot(v[o], v[o + 1], v[o + 2]);
+      if (speed < 1e-6) break;
+      const far = obstacles.at(x[o], x[o + 1], x[o + 2], x[o], x[o + 1], x[o + 2]);
+      if (far < r) {
+        const { found } = obstacles, into = v[o] * found[1] + v[o + 1] * found[2] + v[o + 2] * found[3];
+        for (let c = 0; c < 3; c++) { x[o + c] += (r - far) * found[1 + c]; if (into < 0) v[o + c] = 0.85 * (v[o + c] - into * found[1 + c]) - src.bounce * into * found[1 + c]; }
+        if (this.lying[d] === 0 && src.bounce * Math.abs(into) < 0.3) { this.lying[d] = 1; this.until[d] = time + LIES * (0.5 + hashUnit(this.number[d])); }
+      }
+      const step = Math.min(left, Math.max(0.004, far - r) / speed);
+      for (let c = 0; c < 3; c++) x[o + c] += step * v[o + c];
+      left -= step;
+    }
+  }
+
+  /** Drops as they are, `DROP_NUMBERS` each; those on hair where their hair is now. */
+  shown(system: RodSystem): Float32Array {
+    const out = new Float32Array(DROP_NUMBERS * this.count), { x, v, p } = this;
+    let at = 0;
+    for (let d = 0; d < this.used; d++) {
+      if (this.state[d] === GONE) continue;
+      const stuck = this.state[d] === STUCK;
+      if (stuck) this.placeOn(system, this.strand[d], this.edge[d], this.at[d], 1);
+      out[at] = this.number[d];
+      for (let c = 0; c < 3; c++) { out[at + 1 + c] = stuck ? p[c] : x[3 * d + c]; out[at + 4 + c] = v[3 * d + c]; }
+      out[at + 7] = stuck ? -this.size[d] : this.size[d];
+      at += DROP_NUMBERS;
+    }
+    return out;
+  }
+  /** Momentum of all drops, kg m/s. */
+  momentum(): [number, number, number] { const s: [number, number, number] = [0, 0, 0]; for (let d = 0; d < this.used; d++) if (this.state[d] !== GONE) for (let c = 0; c < 3; c++) s[c] += this.mass(d) * this.v[3 * d + c]; return s; }
+}
+
+const cellOf = (x: number, y: number, z: number): number => (Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791)) & (HEADS - 1);
+/** Strand that a point belongs to. */
+function strandOf(system: RodSystem, point: number): number {
+  let low = 0, high = system.strandCount;
+  while (high - low > 1) { const mid = (low + high) >> 1; if (system.start[mid] <= point) low = mid; else high = mid; }
+  return low;
+}
+/** Where a way from (x, y, z) by `w` for `h` s comes nearest to the line from `a` to `b`: share of the way, share of the line, distance. **Source:** closest points of two segments, Ericson 2005, from memory. */
+function between(x: number, y: number, z: number, w: ArrayLike<number>, h: number, a: ArrayLike<number>, b: ArrayLike<number>, out: Float64Array): boolean {
+  const d1x = h * w[0], d1y = h * w[1], d1z = h * w[2], d2x = b[0] - a[0], d2y = b[1] - a[1], d2z = b[2] - a[2], rx = x - a[0], ry = y - a[1], rz = z - a[2];
+  const A = d1x * d1x + d1y * d1y + d1z * d1z, E = d2x * d2x + d2y * d2y + d2z * d2z, f = d2x * rx + d2y * ry + d2z * rz;
+  if (E < 1e-18) return false;
+  let s = 0, t = f / E;
+  if (A > 1e-18) {
+    const c = d1x * rx + d1y * ry + d1z * rz, B = d1x * d2x + d1y * d2y + d1z * d2z, den = A * E - B * B;
+    s = den > 1e-18 ? Math.min(1, Math.max(0, (B * f - c * E) / den)) : 0;
+    t = (B * s + f) / E;
+    if (t < 0) { t = 0; s = Math.min(1, Math.max(0, -c / A)); } else if (t > 1) { t = 1; s = Math.min(1, Math.max(0, (B - c) / A)); }
+  } else t = Math.min(1, Math.max(0, t));
+  out[0] = s; out[1] = t;
+  out[2] = Math.hypot(rx + s * d1x - t * d2x, ry + s * d1y - t * d2y, rz + s * d1z - t * d2z);
+  return true;
+}

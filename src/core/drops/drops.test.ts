@@ -1,0 +1,126 @@
+import { beforeAll, describe, expect, it } from 'vitest';
+import { tubeScenes, type TubeScenes } from '../../../tests/helpers/tube-scene';
+import { packFrames, unpackFrames } from '../bake/frame-codec';
+import { packRun, unpackRun } from '../bake/run-state';
+import { STRAND_NUMBERS } from '../proof/strand-meter';
+import { RodSystem } from '../sway/rod-system';
+import { SwayRun } from '../sway/run';
+import { DROP_NUMBERS, DropRun } from './drop-run';
+import { dropSourceSchema, fallSpeed, newSource, wayOf, type DropSource } from './sources';
+
+const source = (of: Partial<DropSource> = {}): DropSource => dropSourceSchema.parse({ ...newSource('rain', 's', 'rain', [0, 0, 0]), ...of });
+let tube: TubeScenes;
+beforeAll(async () => { tube = await tubeScenes(24, 10); });
+/** Above the tube's hair, straight down. */
+const over = (of: Partial<DropSource> = {}): DropSource => source({ x: 0.02, y: 0.65, z: 0, wide: 0.12, turn: 0, rise: -90, spread: 3, speed: 3, rate: 3000, from: 0, to: 8, sizeMm: 3, stays: 1, sticks: 0.5, ...of });
+
+describe('how fast drops and grains fall', () => {
+  it('drops of water as Gunn and Kinzer measured them, within 3 %', () => {
+    // Source: Gunn and Kinzer 1949, table of terminal velocities at 20 °C, from memory
+    for (const [mm, v] of [[0.8, 3.27], [1, 4.03], [1.4, 5.17], [2, 6.49], [3, 8.06], [4, 8.83], [5, 9.09]]) expect(Math.abs(fallSpeed(mm / 1000, 1000) / v - 1)).toBeLessThan(0.03);
+  });
+  it('small spheres by Stokes’ law: 20 µm of water', () => {
+    // Source: Stokes 1851: v = Δρ g d² / 18 μ
+    const d = 20e-6;
+    expect(fallSpeed(d, 1000) / (((1000 - 1.204) * 9.81 * d * d) / (18 * 1.82e-5))).toBeCloseTo(1, 1);
+  });
+  it('a drop in flight comes to that speed, and no further', () => {
+    const system = new RodSystem(new Int32Array([4])), run = new DropRun({ sources: [source({ y: 100, speed: 0, spread: 0, rate: 24, from: 0, to: 1, sizeMm: 2, sizeSpread: 0, wide: 0 })], gravity: 9.81, fps: 24 }, 4), h = 1 / 192;
+    for (let k = 1; k <= 192 * 3; k++) run.act(system, h, k * h, null, null);
+    const [d] = [run.shown(system)];
+    expect(d.length).toBe(DROP_NUMBERS);
+    expect(Math.abs(-d[5] / fallSpeed(0.002, 1000) - 1)).toBeLessThan(0.005);
+  });
+});
+
+describe('drops and strands', () => {
+  it('exchange momentum and make none, to rounding, whatever hits and however it bounces', () => {
+    for (const [sticks, bounce, kernel] of [[0, 0, 'float64'], [0, 0.6, 'float64'], [1, 0, 'float64'], [0.5, 0.3, 'float64']] as const) {
+      const run = new SwayRun(tube.scene({ drops: [over({ sticks, bounce })], roles: tube.bare }), -1, { kernel }), { drops, system } = run, k = system.k, before = [0, 0, 0];
+      let hits = 0, worst = 0;
+      for (let f = 0; f < 10; f++) {
+        // between two calls of its own, strands are given just what drops lose: watched at the act itself
+        const real = drops!.act.bind(drops!);
+        drops!.act = (sys, h, time, air, obstacles) => {
+          const speeds = (): number[] => [0, 1, 2].map((c) => { let s = 0; for (let g = 0; g < sys.strandCount; g++) for (let i = 1; i < sys.pointsOf(g); i++) if (k.fixed[sys.at(g, i, 1)] === 0) s += k.mass[sys.at(g, i, 1)] * k.v[sys.at(g, i, 3) + c * sys.lanes]; return s; });
+          drops!.gave.fill(0);
+          const a = speeds();
+          real(sys, h, time, air, obstacles);
+          const b = speeds(), gave = [...drops!.gave], size = Math.hypot(...gave);
+          if (size > 1e-9) { hits++; for (let c = 0; c < 3; c++) worst = Math.max(worst, Math.abs(b[c] - a[c] - gave[c]) / size); for (let c = 0; c < 3; c++) before[c] += gave[c]; }
+        };
+        run.advance();
+        drops!.act = real;
+      }
+      expect(hits).toBeGreaterThan(10);
+      expect(worst).toBeLessThan(1e-6);
+      // and it was downwards
+      expect(before[1]).toBeLessThan(0);
+    }
+  });
+  it('two things that meet: the sum of drop and edge before is the sum after', () => {
+    const system = new RodSystem(new Int32Array([3])), { k } = system, mass = 3e-5;
+    for (let i = 0; i < 3; i++) { k.mass[system.at(0, i, 1)] = mass; k.x[system.at(0, i, 3)] = 0.05 * i; k.fixed[system.at(0, i, 1)] = 0; }
+    for (const [sticks, bounce] of [[1, 0], [0, 0], [0, 0.7]]) {
+      k.v.fill(0); k.vPrev.fill(0); k.xPrev.fill(0);
+      const run = new DropRun({ sources: [source({ x: 0.075, y: 0.01, z: 0, wide: 0, speed: 2, speedSpread: 0, spread: 0, rate: 24, from: 0, to: 1, sizeMm: 4, sizeSpread: 0, sticks, bounce, lockMm: 2 })], gravity: 0, fps: 24 }, 3), h = 1 / 100, m = (1000 * Math.PI * 0.004 ** 3) / 6;
+      // in a vacuum (its own drag vanishes with gravity) it comes at two metres a second until it hits
+      for (let n = 1; n < 12; n++) run.act(system, h, n * h, null, null);
+      const hair = [1, 2].reduce((s, i) => s + mass * k.v[system.at(0, i, 3) + 1], 0), drop = run.momentum()[1];
+      expect(hair).toBeLessThan(-1e-7);
+      expect(Math.abs(hair + drop - m * -2) / (m * 2)).toBeLessThan(1e-6);
+      // and as fast as it should be after it: coefficient of restitution
+      const at = 0.5 * (k.v[system.at(0, 1, 3) + 1] + k.v[system.at(0, 2, 3) + 1]);
+      if (sticks === 0) expect((drop / m - at) / 2).toBeCloseTo(bounce, 6);
+      else expect(drop / m).toBeCloseTo(at, 6);
+    }
+  });
+  it('bear hair down while they sit on it, and let it rise when they have gone', () => {
+    const low = (run: SwayRun): number => { const p = run.positions(); let s = 0; for (let g = 0; g < tube.guides; g++) s += p[3 * (g * tube.points + tube.points - 1) + 1]; return s / tube.guides; }, change = { roles: tube.bare, hold: 0.05, stiffness: 1, calmStart: true };
+    const still = tube.scene({ ...change }, { clip: null }), wet = tube.scene({ ...change, drops: [over({ sticks: 1, stays: 0.6, rate: 8000, speed: 1, to: 8, sizeMm: 4, lockMm: 12, wide: 0.2 })] }, { clip: null }), dry = new SwayRun(still, -1), run = new SwayRun(wet, -1), most: number[] = [], about: number[] = [];
+    for (let f = 0; f < 110; f++) { dry.advance(); run.advance(); most.push(low(dry) - low(run)); about.push(run.drops!.count); }
+    const sat = Math.max(...most.slice(4, 22));
+    expect(sat).toBeGreaterThan(0.001);
+    expect(Math.abs(most[109])).toBeLessThan(0.3 * sat);
+    // they drip off, some from lock to lock
+    expect(about[109]).toBeLessThan(0.03 * Math.max(...about));
+  });
+  it('come as their source says: how many, where, how large; the same ones every time', () => {
+    const make = (): DropRun => new DropRun({ sources: [source({ x: 1, y: 2, z: 3, wide: 0.5, rate: 2400, from: 0, to: 24, sizeMm: 2, sizeSpread: 0.5, speed: 0, spread: 0 })], gravity: 0, fps: 24 }, 4), system = new RodSystem(new Int32Array([4])), a = make(), b = make(), h = 1 / 240;
+    for (let n = 1; n <= 240; n++) { a.act(system, h, n * h, null, null); b.act(system, h, n * h, null, null); }
+    const d = a.shown(system);
+    expect(d).toEqual(b.shown(system));
+    expect(a.count).toBe(2400);
+    let far = 0, least = 1, most = 0;
+    for (let o = 0; o < d.length; o += DROP_NUMBERS) { far = Math.max(far, Math.hypot(d[o + 1] - 1, d[o + 3] - 3)); least = Math.min(least, d[o + 7]); most = Math.max(most, d[o + 7]); expect(d[o + 2]).toBeCloseTo(2, 6); }
+    expect(far).toBeLessThanOrEqual(0.5 + 1e-6);
+    expect([far > 0.45, least < 0.0011, most > 0.0029]).toEqual([true, true, true]);
+    expect(wayOf({ turn: 90, rise: 0 }).map((v) => Math.round(v * 1e9) / 1e9)).toEqual([1, 0, 0]);
+  });
+  it('are stopped by skin and ground, and are gone after a while', () => {
+    const run = new SwayRun(tube.scene({ drops: [over({ x: 0, z: 0, wide: 0.02, sticks: 0, lockMm: 0.5, speed: 5 })], roles: { ...tube.bare, body: 'shell' } }, { clip: null }), -1);
+    let lowest = Infinity;
+    for (let f = 0; f < 14; f++) { run.advance(); const d = run.shownDrops()!; for (let o = 0; o < d.length; o += DROP_NUMBERS) lowest = Math.min(lowest, d[o + 2]); }
+    // the tube's cap stands in their way: whatever went by it lies on the ground
+    expect(lowest).toBeGreaterThan(-0.002);
+    for (let f = 0; f < 60; f++) run.advance();
+    expect(run.drops!.count).toBe(0);
+  });
+  it('go on from a state of the run to the bit, and come back out of packed frames', () => {
+    const scene = tube.scene({ drops: [over()], loft: 0.3 }), a = new SwayRun(scene, -1), b = new SwayRun(scene, -1);
+    for (let f = 0; f < 5; f++) a.advance();
+    unpackRun(b, packRun(a));
+    b.frame = a.frame;
+    for (let f = 0; f < 4; f++) { a.advance(); b.advance(); }
+    expect(b.shownDrops()).toEqual(a.shownDrops());
+    expect(b.positions()).toEqual(a.positions());
+    const drops = a.shownDrops()!, frame = { points: a.positions(), strands: a.strandNumbers.slice() }, back = unpackFrames(packFrames([{ ...frame, drops }, frame], 3, tube.points)).frames;
+    expect([back.get(3)!.drops!.length, back.get(4)!.drops!.length]).toEqual([drops.length, 0]);
+    drops.forEach((v, k) => expect(Math.abs(back.get(3)!.drops![k] - v)).toBeLessThan([0.5, 6e-5, 6e-5, 6e-5, 6e-3, 6e-3, 6e-3, 6e-6][k % DROP_NUMBERS]));
+    expect(unpackFrames(packFrames([frame], 0, tube.points)).frames.get(0)!.drops).toBeUndefined();
+    expect(frame.strands.length).toBe(STRAND_NUMBERS * tube.guides);
+  });
+  it('must not be shared out: a share of the guides is refused', () => {
+    expect(() => new SwayRun(tube.scene({ drops: [over()] }), -1, { from: 0, to: 12 })).toThrow(/all guides in one share/);
+  });
+});
