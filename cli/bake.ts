@@ -133,11 +133,12 @@ async function main(): Promise<number> {
   const frames = new Map<number, Uint8Array>();
   for (const bytes of chunks) { const { frames: some } = unpackFrames(bytes); for (const n of some.keys()) frames.set(n, bytes); }
   let held: { bytes: Uint8Array; frames: ReturnType<typeof unpackFrames>['frames'] } | null = null;
+  const frameOf = (n: number) => { const bytes = frames.get(n)!; if (held?.bytes !== bytes) held = { bytes, frames: unpackFrames(bytes).frames }; return held.frames.get(n)!; };
   const read0 = unpackCharacter(packed);
   if (!read0.ok) throw new Error(read0.error.message);
   const baked: Baked = {
     document, character: characterOf(read0.value, document, null), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: document.plot.faces ? uintsOf(get(document.plot.faces)) : new Uint32Array(0), source: () => Promise.resolve({ files: [{ name: path.basename(args.character), bytes: read(args.character) }], placement }), maps: maps({ ...document.plot.maps, ...document.sway.maps }), samples: document.bake.samples, startFrame: shot.start, endFrame: shot.end,
-    sample: async (n) => { const bytes = frames.get(n)!; if (held?.bytes !== bytes) held = { bytes, frames: unpackFrames(bytes).frames }; return held.frames.get(n)!.points; },
+    sample: async (n) => frameOf(n).points, drops: async (n) => frameOf(n).drops ?? new Float32Array(0),
   };
   const names = { production: '', character: path.basename(args.character).replace(/\.[^.]*$/, ''), groom: groom.name, shot: document.shotName };
   for (const wish of wanted) {

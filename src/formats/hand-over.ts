@@ -9,6 +9,7 @@ import type { CardMesh } from '../core/fill/cards';
 import { FilledFrames } from '../core/fill/filled-frames';
 import { cardSettingsOf, cardsOf, MOST_CARDED, strandColour } from '../core/fill/open-cards';
 import { widthAt } from '../core/fill/strands';
+import { DROP_NUMBERS } from '../core/drops/drop-run';
 import type { Planting } from '../core/groom/planting';
 import { hashUnit } from '../core/math/random';
 import { invertAffine, moveInto, multiplyQuats, turnInto } from '../core/math/mat4';
@@ -24,6 +25,7 @@ import { cachePlaces, mddHead, pc2Head } from './point-cache';
 import { springExtension, springNumbers, SPRING_EXTENSION, withExtension, type SpringCollider } from './springs';
 import { clipLayer } from './usd-clips';
 import { CurveStage, type CurveCache } from './usd-curves';
+import { PointsStage } from './usd-points';
 import { writeUsda } from './usda';
 import { writeUsdc } from './usdc';
 import { writeUsdz } from './usdz';
@@ -83,6 +85,7 @@ async function* curves(baked: Baked, wish: HandOver, names: HandOverNames, base:
     tell(0.5);
     yield { name: nameFor(receiver, base, `lines${HAND_OVER_FORMATS[format].ending}`), pieces: once(writeCurves(format === 'lines' ? 'glb' : 'obj', list, { name: base, width: (filled ? document.fill.widthUm * 1e-6 : diameter) * axes.scale, comment: text })) };
     report.notes.push(turnAxes ? axesNote(receiver) : 'glTF is in metres, +Y up, right-handed by its own rule.');
+    if (hasDrops(baked)) report.notes.push('Drops are handed over beside OpenUSD curves only.');
     return;
   }
   // samples of the file: whole frames counted from the first, or those of the bake
@@ -98,6 +101,11 @@ async function* curves(baked: Baked, wish: HandOver, names: HandOverNames, base:
   if (!uvs) report.notes.push('The plot’s mesh has no texture coordinates: the roots have none.');
   report.notes.push(`OpenUSD states its axes and unit: +${receiver.up.toUpperCase()} up, ${receiver.metres} m a unit, right-handed.${receiver.hand === 'left' ? ' A left-handed receiver turns it over itself.' : ''}`);
   const stage = new CurveStage(cache), each = 12 * total * (cache.velocities ? 2 : 1), all = each * (stage.last - stage.first + 1);
+  if (hasDrops(baked)) {
+    const list = same ? null : frames.list, drops = await PointsStage.of({ name: `${base}_drops`, fps: frames.fps, startFrame: start, endFrame: end, samples, axes: receiver, colour: baked.document.sway.drops!.every((d) => d.kind === 'sand') ? [0.45, 0.32, 0.15] : [0.8, 0.9, 0.95], comment: `${names.production}: drops of ${names.character}, ${names.groom}, shot ${names.shot}, by Fine Comb. Widths are diameters; ids stay with their drop.`, drops: (n) => dropsAt(baked, list ? list[n - start] : n / samples) });
+    if (drops.most === 0) report.notes.push('No drops are about in these frames.');
+    else { report.counts.push(['most drops in a frame', drops.most]); yield format === 'usda' ? { name: `${base}.drops.usda`, pieces: asBytes(writeUsda(drops)) } : { name: `${base}.drops.usdc`, pieces: writeUsdc(drops) }; }
+  }
   if (format === 'usda') { yield { name: `${base}.usda`, pieces: asBytes(writeUsda(cache)) }; return finish(); }
   if (format === 'usdz') {
     let size = 0;
@@ -117,6 +125,13 @@ async function* curves(baked: Baked, wish: HandOver, names: HandOverNames, base:
   finish();
 
   function finish(): void { if (filled) report.counts.push(['greatest depth before strands were pushed out, µm', Math.round(1e6 * filled.deepest)]); }
+}
+const hasDrops = ({ document: { sway }, drops }: Baked): boolean => drops !== undefined && (sway.drops ?? []).some((d) => d.on);
+/** Drops at a frame; between two samples, those of the one before, gone on as fast as they were. */
+async function dropsAt({ drops, samples, document: { shot } }: Baked, frame: number): Promise<Float32Array> {
+  const sample = Math.floor(frame * samples + 1e-6), late = (frame - sample / samples) / shot.fps, out = (await drops!(sample)).slice();
+  if (late > 1e-9) for (let o = 0; o < out.length; o += DROP_NUMBERS) for (let c = 0; c < 3; c++) out[o + 1 + c] += late * out[o + 4 + c];
+  return out;
 }
 let zero = new Float32Array(0);
 const ZERO = (n: number): Float32Array => (zero.length === n ? zero : (zero = new Float32Array(n)));

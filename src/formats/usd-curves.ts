@@ -40,14 +40,29 @@ export type Interpolation = 'uniform' | 'vertex' | 'constant';
 /** What stands still. */
 export interface StillProperty { name: string; type: 'token' | 'int[]' | 'float[]' | 'color3f[]' | 'texCoord2f[]' | 'point3f[]'; value: string | ArrayLike<number>; uniform?: boolean; interpolation?: Interpolation }
 /** What is sampled in time: its numbers of a sample. */
-export interface MovingProperty { name: 'extent' | 'points' | 'velocities'; type: 'float3[]' | 'point3f[]' | 'vector3f[]'; numbers: number }
-export interface CurveSample { time: number; values: Record<MovingProperty['name'], Float32Array> }
+export interface MovingProperty { name: string; type: 'float3[]' | 'point3f[]' | 'vector3f[]' | 'float[]' | 'int64[]'; numbers: (sample: number) => number }
+export interface StageSample { time: number; values: Record<string, Float32Array | BigInt64Array> }
+/** One prim of a layer, with what stands still of it and what moves. */
+export interface UsdStage {
+  readonly prim: 'BasisCurves' | 'Points';
+  readonly name: string;
+  readonly axes: Axes;
+  readonly cache: { comment: string; fps: number; startFrame: number; endFrame: number };
+  readonly still: StillProperty[];
+  readonly moving: MovingProperty[];
+  readonly first: number;
+  readonly last: number;
+  timeOf: (sample: number) => number;
+  /** Samples one after the other, checked; arrays of one may be written over for the next. */
+  run: (first?: number, last?: number) => AsyncGenerator<StageSample>;
+}
 
 /** Prims cannot have other names. */
 export const identifier = (name: string): string => name.replace(/[^A-Za-z0-9_]/g, '_').replace(/^(\d)/, '_$1') || 'strands';
 export const GROUP = 'Groom';
 
-export class CurveStage {
+export class CurveStage implements UsdStage {
+  readonly prim = 'BasisCurves';
   readonly axes: Axes;
   readonly name: string;
   readonly points: number;
@@ -91,12 +106,12 @@ export class CurveStage {
       { name: 'widths', type: 'float[]', value: scaled, interpolation: 'vertex' },
       { name: 'wrap', type: 'token', value: 'pinned', uniform: true },
     ];
-    this.moving = [{ name: 'extent', type: 'float3[]', numbers: 6 }, { name: 'points', type: 'point3f[]', numbers: 3 * total }, ...(velocities ? [{ name: 'velocities', type: 'vector3f[]', numbers: 3 * total } as const] : [])];
+    this.moving = [{ name: 'extent', type: 'float3[]', numbers: () => 6 }, { name: 'points', type: 'point3f[]', numbers: () => 3 * total }, ...(velocities ? [{ name: 'velocities', type: 'vector3f[]', numbers: () => 3 * total } as const] : [])];
   }
   timeOf(sample: number): number { return sample / this.samples; }
 
   /** Samples one after the other, checked; the arrays of one are written over for the next. With velocities the sample before and after are asked for too, as far as there are any. */
-  async *run(first = this.first, last = this.last): AsyncGenerator<CurveSample> {
+  async *run(first = this.first, last = this.last): AsyncGenerator<StageSample> {
     const { cache, axes, points: total } = this, { held, free } = this, speeds = cache.velocities ? (this.speeds ??= new Float32Array(3 * total)) : null;
     for (const p of held.values()) free.push(p);
     held.clear();
@@ -112,13 +127,13 @@ export class CurveStage {
       return p;
     };
     for (let n = first; n <= last; n++) {
-      const a = n > this.first && cache.velocities ? await get(n - 1) : null, p = await get(n), b = n < this.last && cache.velocities ? await get(n + 1) : null, values: Partial<CurveSample['values']> = { points: p, extent: this.extentOf(p) };
+      const a = n > this.first && cache.velocities ? await get(n - 1) : null, p = await get(n), b = n < this.last && cache.velocities ? await get(n + 1) : null, values: StageSample['values'] = { points: p, extent: this.extentOf(p) };
       if (speeds) {
         const v = speeds, from = a ?? p, to = b ?? p, k = a || b ? (cache.fps * this.samples) / ((a ? 1 : 0) + (b ? 1 : 0)) : 0;
         for (let i = 0; i < v.length; i++) v[i] = k * (to[i] - from[i]);
         values.velocities = v;
       }
-      yield { time: this.timeOf(n), values: values as CurveSample['values'] };
+      yield { time: this.timeOf(n), values };
     }
   }
   private extentOf(points: Float32Array): Float32Array {

@@ -1,5 +1,5 @@
-/** Curves over time as OpenUSD text (.usda): for small takes and to be read by eye. Checked with two readers that are not ours (tests/conformance/usd.test.ts). */
-import { CurveStage, GROUP, type CurveCache, type MovingProperty } from './usd-curves';
+/** Curves (and drops) over time as OpenUSD text (.usda): for small takes and to be read by eye. Checked with two readers that are not ours (tests/conformance/usd.test.ts). */
+import { CurveStage, GROUP, type CurveCache, type StageSample, type UsdStage } from './usd-curves';
 
 export type { CurveCache } from './usd-curves';
 
@@ -23,7 +23,7 @@ function listText(values: ArrayLike<number>, width: number, text: (v: number) =>
 export const usdText = (s: string): string => s.replace(/\\/g, '\\\\').replace(/"/g, '\\"').replace(/\r?\n/g, ' ');
 
 /** What stands above the first prim. */
-export function layerHead({ cache, axes }: CurveStage): string {
+export function layerHead({ cache, axes }: UsdStage): string {
   return `#usda 1.0
 (
     defaultPrim = "${GROUP}"
@@ -39,7 +39,7 @@ export function layerHead({ cache, axes }: CurveStage): string {
 }
 const WIDTH = { 'int[]': 1, 'float[]': 1, 'color3f[]': 3, 'texCoord2f[]': 2, 'point3f[]': 3 } as const;
 /** Everything of the curves that does not move. */
-export function stillText(stage: CurveStage, indent: string): string {
+export function stillText(stage: UsdStage, indent: string): string {
   return stage.still.map((p) => {
     const value = p.type === 'token' ? `"${p.value as string}"` : listText(p.value as ArrayLike<number>, WIDTH[p.type], p.type === 'int[]' ? String : floatText);
     return `${indent}${p.uniform ? 'uniform ' : ''}${p.type} ${p.name} = ${value}${p.interpolation ? ` (\n${indent}    interpolation = "${p.interpolation}"\n${indent})` : ''}\n`;
@@ -47,18 +47,18 @@ export function stillText(stage: CurveStage, indent: string): string {
 }
 
 /** Writes the file piece by piece. Throws where the number of points does not match the counts in every sample. */
-export async function* writeUsda(cache: CurveCache): AsyncGenerator<string> {
-  const stage = new CurveStage(cache);
+export async function* writeUsda(of: CurveCache | UsdStage): AsyncGenerator<string> {
+  const stage = 'run' in of ? of : new CurveStage(of);
   yield `${layerHead(stage)}
 def Xform "${GROUP}" (
     kind = "component"
 )
 {
-    def BasisCurves "${stage.name}"
+    def ${stage.prim} "${stage.name}"
     {
 ${stillText(stage, '        ')}`;
   for (const p of stage.moving) {
-    const line = (values: Record<MovingProperty['name'], Float32Array>): string => listText(values[p.name], 3);
+    const line = ({ [p.name]: v }: StageSample['values']): string => (v instanceof BigInt64Array ? `[${v.join(', ')}]` : listText(v, p.type === 'float[]' ? 1 : 3));
     let begun = false;
     for await (const { time, values } of stage.run()) {
       if (!begun) yield `        ${p.type} ${p.name} = ${line(values)}\n        ${p.type} ${p.name}.timeSamples = {\n`;

@@ -1,14 +1,14 @@
 /**
  * Curves over time as an OpenUSD crate (.usdc), version 0.8.0, written in a stream: the layout is known before the first number is, as
- * every sample has as many points as the others, so that the tables that stand at the end are made first.
+ * how many points each sample has is, so that the tables that stand at the end are made first.
  *
  * Source: the layout of FORMATS notes of this project, measured with two readers that are not ours (tests/conformance/usd.test.ts).
  * A file: 88 bytes of bootstrap, values at multiples of eight, then TOKENS, STRINGS, FIELDS, FIELDSETS, PATHS, SPECS and the
  * table of contents. Blocks that are compressed elsewhere hold literals only here: they are small beside the points.
  */
-import { CurveStage, GROUP, type CurveCache, type StillProperty } from './usd-curves';
+import { CurveStage, GROUP, type CurveCache, type MovingProperty, type StillProperty, type UsdStage } from './usd-curves';
 
-const TYPE = { int: 3, float: 8, double: 9, string: 10, token: 11, vec2f: 20, vec3f: 24, tokenVector: 41, specifier: 42, variability: 44, timeSamples: 46, doubleVector: 48 } as const;
+const TYPE = { int: 3, int64: 5, float: 8, double: 9, string: 10, token: 11, vec2f: 20, vec3f: 24, tokenVector: 41, specifier: 42, variability: 44, timeSamples: 46, doubleVector: 48 } as const;
 const ARRAY = 1n << 63n, INLINED = 1n << 62n;
 const SPEC = { attribute: 1, prim: 6, pseudoRoot: 7 } as const;
 /** Bytes handed on at once. */
@@ -75,9 +75,11 @@ class Tokens {
 
 const ELEMENTS: Record<Exclude<StillProperty['type'], 'token'>, { type: number; width: number; whole: boolean }> = { 'int[]': { type: TYPE.int, width: 1, whole: true }, 'float[]': { type: TYPE.float, width: 1, whole: false }, 'color3f[]': { type: TYPE.vec3f, width: 3, whole: false }, 'point3f[]': { type: TYPE.vec3f, width: 3, whole: false }, 'texCoord2f[]': { type: TYPE.vec2f, width: 2, whole: false } };
 
+const MOVING: Record<MovingProperty['type'], { type: number; width: number; bytes: number }> = { 'float3[]': { type: TYPE.vec3f, width: 3, bytes: 4 }, 'point3f[]': { type: TYPE.vec3f, width: 3, bytes: 4 }, 'vector3f[]': { type: TYPE.vec3f, width: 3, bytes: 4 }, 'float[]': { type: TYPE.float, width: 1, bytes: 4 }, 'int64[]': { type: TYPE.int64, width: 1, bytes: 8 } };
+
 /** Writes the file piece by piece; `range`: only these samples (a part of a larger take). Throws where the points of a sample do not match the counts. */
-export async function* writeUsdc(curves: CurveCache | CurveStage, range?: { first: number; last: number }): AsyncGenerator<Uint8Array> {
-  const stage = curves instanceof CurveStage ? curves : new CurveStage(curves), { cache } = stage, first = range?.first ?? stage.first, last = range?.last ?? stage.last, samples = last - first + 1, tokens = new Tokens(), strings: number[] = [];
+export async function* writeUsdc(of: CurveCache | UsdStage, range?: { first: number; last: number }): AsyncGenerator<Uint8Array> {
+  const stage: UsdStage = 'run' in of ? of : new CurveStage(of), { cache } = stage, first = range?.first ?? stage.first, last = range?.last ?? stage.last, samples = last - first + 1, tokens = new Tokens(), strings: number[] = [];
   const fields: { token: number; value: bigint }[] = [], fieldsets: number[] = [], paths: { token: number; property: boolean; jump: number }[] = [], specs: { fieldset: number; type: number }[] = [];
   const head = new Bytes();
   head.bytes(new Uint8Array(88));
@@ -100,14 +102,16 @@ export async function* writeUsdc(curves: CurveCache | CurveStage, range?: { firs
     fieldsets.push(-1);
   };
 
-  // where every sample will stand: after the head, one after the other
-  const times = Float64Array.from({ length: samples }, (_, k) => stage.timeOf(first + k)), each = stage.moving.map((m) => aligned(8 + 4 * m.numbers)), stride = each.reduce((a, b) => a + b, 0);
+  // where every sample will stand: after the head, one after the other; what is empty takes no room
+  const times = Float64Array.from({ length: samples }, (_, k) => stage.timeOf(first + k)), sizeOf = (m: MovingProperty, k: number): number => { const n = m.numbers(first + k); return n === 0 ? 0 : aligned(8 + MOVING[m.type].bytes * n); }, places: number[][] = [];
+  let end = 0;
+  for (let k = 0; k < samples; k++) places.push(stage.moving.map((m) => { const at = end; end += sizeOf(m, k); return at; }));
   const names = [...stage.still.map((p) => p.name), ...stage.moving.map((m) => m.name)].sort();
   paths.push({ token: 0, property: false, jump: -1 }, { token: tokens.of(GROUP), property: false, jump: -1 }, { token: tokens.of(stage.name), property: false, jump: -1 });
   names.forEach((name, k) => paths.push({ token: tokens.of(name), property: true, jump: k === names.length - 1 ? -2 : 0 }));
   spec(SPEC.pseudoRoot, [['defaultPrim', token(GROUP)], ['documentation', string(cache.comment)], ['endTimeCode', number(cache.endFrame)], ['framesPerSecond', number(cache.fps)], ['metersPerUnit', number(stage.axes.choice.metres)], ['primChildren', tokenList([GROUP])], ['startTimeCode', number(cache.startFrame)], ['timeCodesPerSecond', number(cache.fps)], ['upAxis', token(stage.axes.choice.up.toUpperCase())]]);
   spec(SPEC.prim, [['kind', token('component')], ['primChildren', tokenList([stage.name])], ['specifier', rep(TYPE.specifier, 0, INLINED)], ['typeName', token('Xform')]]);
-  spec(SPEC.prim, [['properties', tokenList(names)], ['specifier', rep(TYPE.specifier, 0, INLINED)], ['typeName', token('BasisCurves')]]);
+  spec(SPEC.prim, [['properties', tokenList(names)], ['specifier', rep(TYPE.specifier, 0, INLINED)], ['typeName', token(stage.prim)]]);
   /** Values of moving properties, whose places are put in once the head's length is known. */
   const later: { field: number; moving: number; sampled: number }[] = [];
   const timesAt = place(() => { head.u64(samples); for (const t of times) head.f64(t); });
@@ -125,25 +129,29 @@ export async function* writeUsdc(curves: CurveCache | CurveStage, range?: { firs
     later.push({ field, moving, sampled });
   }
   head.align();
-  const begin = head.length, bytes = head.taken(), view = new DataView(bytes.buffer), valueAt = (moving: number, k: number): bigint => rep(TYPE.vec3f, begin + k * stride + each.slice(0, moving).reduce((a, b) => a + b, 0), ARRAY);
+  const begin = head.length, bytes = head.taken(), view = new DataView(bytes.buffer), valueAt = (moving: number, k: number): bigint => { const m = stage.moving[moving]; return rep(MOVING[m.type].type, m.numbers(first + k) === 0 ? 0 : begin + places[k][moving], ARRAY); };
   for (const { field, moving, sampled } of later) {
     fields[field].value = valueAt(moving, 0);
     for (let k = 0; k < samples; k++) view.setBigUint64(sampled + 32 + 8 * k, valueAt(moving, k), true);
   }
-  const tables = tablesOf(tokens.list, strings, fields, fieldsets, paths, specs, begin + samples * stride);
+  const tables = tablesOf(tokens.list, strings, fields, fieldsets, paths, specs, begin + end);
   bytes.set(new TextEncoder().encode('PXR-USDC'));
   bytes.set([0, 8, 0], 8);
-  view.setBigUint64(16, BigInt(begin + samples * stride + tables.contents), true);
+  view.setBigUint64(16, BigInt(begin + end + tables.contents), true);
   yield bytes;
+  let sample = first;
   for await (const { values } of stage.run(first, last)) {
-    for (const [k, m] of stage.moving.entries()) {
-      const count = new Uint8Array(8), numbers = new Uint8Array(values[m.name].buffer, values[m.name].byteOffset, 4 * m.numbers);
-      new DataView(count.buffer).setBigUint64(0, BigInt(m.numbers / 3), true);
+    for (const m of stage.moving) {
+      const n = m.numbers(sample), { width, bytes: each } = MOVING[m.type], list = values[m.name], size = each * n;
+      if (n === 0) continue;
+      const count = new Uint8Array(8), numbers = new Uint8Array(list.buffer, list.byteOffset, size);
+      new DataView(count.buffer).setBigUint64(0, BigInt(n / width), true);
       yield count;
       // copies, as the numbers are written over for the next sample, and small ones
-      for (let o = 0; o < numbers.length; o += PIECE) yield numbers.slice(o, o + PIECE);
-      if (each[k] > 8 + numbers.length) yield new Uint8Array(each[k] - 8 - numbers.length);
+      for (let o = 0; o < size; o += PIECE) yield numbers.slice(o, o + PIECE);
+      if (aligned(8 + size) > 8 + size) yield new Uint8Array(aligned(8 + size) - 8 - size);
     }
+    sample++;
   }
   yield tables.bytes;
 }

@@ -19,7 +19,7 @@ export async function openBaked(db: Knex, bake: Bake): Promise<Baked> {
   const { guides, plot } = bake.document, asset = await assetOfBake(db, bake), reader = await BakeReader.open(db, bake);
   const [planting, offsets, faces] = await Promise.all([guides?.planting, guides?.offsets, plot.faces].map((id) => (id ? getBlob(db, id) : null)));
   if (!planting || !offsets || (!faces && !ofChains(bake.document))) throw new UserError(409, 'notFilled', 'This bake has no plot: it was made before its skin was chosen.');
-  return { document: bake.document, character: await characterFor(db, bake.document, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: faces ? uintsOf(faces) : new Uint32Array(0), source: () => sourceOf(db, asset.id), maps: await mapsOf(db, bake.document), samples: bake.samples, startFrame: bake.startFrame, endFrame: bake.endFrame, sample: (n) => reader.sample(n) };
+  return { document: bake.document, character: await characterFor(db, bake.document, asset.packed), planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces: faces ? uintsOf(faces) : new Uint32Array(0), source: () => sourceOf(db, asset.id), maps: await mapsOf(db, bake.document), samples: bake.samples, startFrame: bake.startFrame, endFrame: bake.endFrame, sample: (n) => reader.sample(n), drops: (n) => reader.drops(n) };
 }
 
 export async function runExport(db: Knex, id: string, owner: string): Promise<void> {

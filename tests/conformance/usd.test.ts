@@ -8,6 +8,8 @@ import { floatText, writeUsda } from '../../src/formats/usda';
 import { writeUsdc } from '../../src/formats/usdc';
 import { clipLayer } from '../../src/formats/usd-clips';
 import { CurveStage, type CurveCache } from '../../src/formats/usd-curves';
+import { DROP_NUMBERS } from '../../src/core/drops/drop-run';
+import { PointsStage } from '../../src/formats/usd-points';
 import { readUsd, type UsdReading } from '../helpers/usd';
 
 const counts = [4, 7, 16, 5], total = 32, frames = [-2, -1, 0, 1, 2, 3], fps = 24;
@@ -108,6 +110,35 @@ describe('a take in parts', () => {
     // the readers take the manifest; what is only declared they do not tell
     expect(list.layer).toContain('BasisCurves');
     for (const line of ['point3f[] points', 'float3[] extent', 'vector3f[] velocities']) expect(manifest).toContain(line);
+  });
+});
+
+describe('drops as OpenUSD points', () => {
+  // none, one, many, fewer: ids that stay, some that sit on hair (their size is told below 0)
+  const drops = [0, 1, 40, 7].map((n, s) => Float32Array.from({ length: DROP_NUMBERS * n }, (_, k) => { const c = k % DROP_NUMBERS; return c === 0 ? 3 * Math.floor(k / DROP_NUMBERS) + s : c === 7 ? (k % 3 === 0 ? -1 : 1) * 0.003 : (random() - 0.5) * 4; }));
+  const of = (axes?: CurveCache['axes']) => PointsStage.of({ name: 'drops', fps, startFrame: 5, endFrame: 8, colour: [0.8, 0.9, 1], comment: 'drops', drops: (n) => drops[n - 5], axes });
+  for (const [form, write] of [['usda', writeUsda], ['usdc', writeUsdc]] as const) for (const reader of ['independent', 'direct'] as const) it(`${form}, read by ${reader === 'independent' ? 'tinyusdz' : 'three'}: places, ids, widths and velocities of every sample`, async () => {
+    const read = await readingOf(`drops.${form}`, write(await of())), cm = await readingOf(`drops-cm.${form}`, write(await of({ up: 'z', hand: 'right', metres: 0.01 }))), at = (name: string, r = read) => r[reader][`/Groom/drops.${name}`].timeSamples!;
+    expect(at('points').times).toEqual([5, 6, 7, 8]);
+    drops.forEach((d, k) => {
+      const some = (from: number, n: number): number[] => [...d].filter((_, i) => i % DROP_NUMBERS >= from && i % DROP_NUMBERS < from + n);
+      near((at('points').values[k] ?? []) as ArrayLike<number>, some(1, 3), 2e-6);
+      near((at('velocities').values[k] ?? []) as ArrayLike<number>, some(4, 3), 2e-6);
+      near((at('widths').values[k] ?? []) as ArrayLike<number>, some(7, 1).map(Math.abs), 1e-8);
+      // whole numbers of 64 bits: the one reader takes but their first digit out of text, the other none out of crates
+      if ((form === 'usda') === (reader === 'direct')) expect(Array.from((at('ids').values[k] ?? []) as ArrayLike<number>, Number)).toEqual(some(0, 1));
+      near((at('widths', cm).values[k] ?? []) as ArrayLike<number>, some(7, 1).map((v) => 100 * Math.abs(v)), 1e-6);
+      const there = some(1, 3);
+      near((at('points', cm).values[k] ?? []) as ArrayLike<number>, there.map((_, i) => [100 * there[i - (i % 3)], -100 * there[i - (i % 3) + 2], 100 * there[i - (i % 3) + 1]][i % 3]), 1e-4);
+    });
+    expect(read.layer).toContain('def Points "drops"');
+    const { values } = at('extent');
+    drops[2].forEach((v, i) => { const c = (i % DROP_NUMBERS) - 1; if (c >= 0 && c < 3) { expect(values[2][c]).toBeLessThanOrEqual(v - 0.0014999); expect(values[2][3 + c]).toBeGreaterThanOrEqual(v + 0.0014999); } });
+  });
+  it('refuses places that are no numbers, and samples that have changed meanwhile', async () => {
+    let n = 0;
+    await expect(bytesOf(writeUsdc(await PointsStage.of({ name: 'd', fps, startFrame: 0, endFrame: 0, colour: [1, 1, 1], comment: '', drops: () => new Float32Array(DROP_NUMBERS).fill(NaN, 1, 2) })))).rejects.toThrow(/no number/);
+    await expect(bytesOf(writeUsdc(await PointsStage.of({ name: 'd', fps, startFrame: 0, endFrame: 0, colour: [1, 1, 1], comment: '', drops: () => new Float32Array(DROP_NUMBERS * ++n) })))).rejects.toThrow('expected 1 drops, got 2');
   });
 });
 

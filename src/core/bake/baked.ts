@@ -21,6 +21,8 @@ export interface Baked {
   source?: () => Promise<{ files: { name: string; bytes: Uint8Array }[]; placement: Placement | null }>;
   /** Guide points of a sample, 3 × points × guides, m, world; sample n lies at frame n / samples. */
   sample: (n: number) => Promise<Float32Array>;
+  /** Drops of a sample, `DROP_NUMBERS` each. */
+  drops?: (n: number) => Promise<Float32Array>;
 }
 
 /** Guides of a bake and their skin at any frame, whole or between. */

@@ -8,8 +8,8 @@
  * tension along the lock's circumference. Strands get the impulse as loft gives its own (`loft.ts`): v and v⁻ by dv, x⁻ by −h dv.
  */
 import type { RodSystem } from '../sway/rod-system';
-import type { PosedObstacles } from '../sway/push-out';
 import { hashUnit } from '../math/random';
+import type { DropWalls } from './drop-walls';
 import { fallSpeed, wayOf, type DropSource } from './sources';
 
 /** Drops at a time. */
@@ -41,6 +41,15 @@ export class DropRun {
   private readonly lying = new Uint8Array(MOST_DROPS);
   private readonly source = new Uint8Array(MOST_DROPS);
   private readonly number = new Float64Array(MOST_DROPS);
+  /** Of one that lies on a shell: which, its face, and where on that; −1 on the ground or a pill. */
+  private readonly lieOn = new Int32Array(MOST_DROPS).fill(-1);
+  private readonly lieFace = new Int32Array(MOST_DROPS);
+  private readonly lieAt = new Float64Array(3 * MOST_DROPS);
+  /** Of one that flies: the face it comes to in this frame (−1 for none, −2 not asked yet), where on it, and the plane it lies in. */
+  private readonly goal = new Int32Array(MOST_DROPS);
+  private readonly goalShell = new Int32Array(MOST_DROPS);
+  private readonly goalAt = new Float64Array(3 * MOST_DROPS);
+  private readonly plane = new Float64Array(4 * MOST_DROPS);
   /** Strand and upper point of the edge it sits on, and where on it. */
   private readonly strand = new Int32Array(MOST_DROPS).fill(-1);
   private readonly edge = new Int32Array(MOST_DROPS);
@@ -67,7 +76,7 @@ export class DropRun {
   private readonly u = new Float64Array(3);
   private readonly close = new Float64Array(3);
   /** What is made anew in every substep and need not be kept of a run. */
-  static readonly madeAnew = new Set(['heads', 'links', 'entries', 'seen', 'stamp', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount']);
+  static readonly madeAnew = new Set(['heads', 'links', 'entries', 'seen', 'stamp', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount', 'goal', 'goalShell', 'goalAt', 'plane']);
 
   constructor(private readonly settings: DropSettings, points: number) {
     this.given = new Float64Array(settings.sources.length);
@@ -95,15 +104,17 @@ export class DropRun {
   private lock(d: number): number { return this.settings.sources[this.source[d]].lockMm / 1000; }
   private mass(d: number): number { return (this.settings.sources[this.source[d]].density * Math.PI * this.size[d] ** 3) / 6; }
 
+  /** Before the substeps of a frame: where each comes to is to be asked anew. */
+  beginFrame(): void { this.goal.fill(-2, 0, this.used); }
   /**
-   * Before a substep of `h` seconds that ends at `time` (s of the shot): all that drops do in it. `air`: velocity of the air at a place; `obstacles`: skin and cloth, null for none.
+   * Before a substep of `h` seconds that ends at `time` (s of the shot), `left` s before the frame's end: all that drops do in it. `air`: velocity of the air at a place; `walls`: skin, cloth and ground, null for none.
    */
-  act(system: RodSystem, h: number, time: number, air: ((x: number, y: number, z: number, out: Float64Array) => void) | null, obstacles: PosedObstacles | null): void {
+  act(system: RodSystem, h: number, time: number, air: ((x: number, y: number, z: number, out: Float64Array) => void) | null, walls: DropWalls | null, left = 0): void {
     this.come(h, time);
     if (this.used === 0) return;
     this.sit(system, h, time);
     this.sort(system, h);
-    this.fly(system, h, time, air, obstacles);
+    this.fly(system, h, time, air, walls, left);
     while (this.used > 0 && this.state[this.used - 1] === GONE) this.used--;
   }
 
@@ -137,6 +148,7 @@ export class DropRun {
     this.until[d] = time - h;
     this.state[d] = FREE;
     this.lying[d] = 0;
+    this.goal[d] = -2;
     this.source[d] = k;
     this.number[d] = this.numbers++;
     this.strand[d] = -1;
@@ -232,20 +244,23 @@ export class DropRun {
     }
   }
 
-  private fly(system: RodSystem, h: number, time: number, air: ((x: number, y: number, z: number, out: Float64Array) => void) | null, obstacles: PosedObstacles | null): void {
+  private fly(system: RodSystem, h: number, time: number, air: ((x: number, y: number, z: number, out: Float64Array) => void) | null, walls: DropWalls | null, left: number): void {
     const { x, v, u, settings } = this;
     for (let d = 0; d < this.used; d++) {
       if (this.state[d] !== FREE) continue;
       const o = 3 * d, src = this.source[d];
       if (time - this.born[d] > LIFE || (this.lying[d] === 1 && time > this.until[d])) { this.state[d] = GONE; continue; }
+      if (this.lying[d] === 1) { this.lie(d, h, walls, left); continue; }
       // the larger fall faster, about as the root of their size
       const end = this.fall[src] * Math.sqrt(this.size[d] / (settings.sources[src].sizeMm / 1000));
       u.fill(0);
       if (air) air(x[o], x[o + 1], x[o + 2], u);
       const w = Math.hypot(v[o] - u[0], v[o + 1] - u[1], v[o + 2] - u[2]), k = (settings.gravity * w) / (end * end);
       for (let c = 0; c < 3; c++) v[o + c] = (v[o + c] + h * (k * u[c] - (c === 1 ? settings.gravity : 0))) / (1 + h * k);
-      const hit = this.entryCount > 0 && this.lying[d] === 0 ? this.meet(system, d, h, time) : 1;
-      this.go(d, h * hit, time, obstacles);
+      const hit = this.entryCount > 0 ? this.meet(system, d, h, time) : 1;
+      // what it met has turned it
+      if (hit < 1) this.goal[d] = -2;
+      this.go(d, h * hit, time, walls, left + (1 - hit) * h);
     }
   }
 
@@ -295,24 +310,56 @@ export class DropRun {
     this.until[d] = time + src.stays * (0.4 + 1.2 * hashUnit((Math.imul(this.number[d] + 7, 9176) ^ src.seed) >>> 0));
   }
 
-  /** On for `h` seconds; where skin, cloth or ground is in the way, it is stopped there. */
-  private go(d: number, h: number, time: number, obstacles: PosedObstacles | null): void {
-    const { x, v, settings } = this, o = 3 * d, r = this.size[d] / 2, src = settings.sources[this.source[d]];
-    if (!obstacles) { for (let c = 0; c < 3; c++) x[o + c] += h * v[o + c]; return; }
-    let left = h;
-    for (let k = 0; k < 24 && left > 1e-9; k++) {
-      const speed = Math.hypot(v[o], v[o + 1], v[o + 2]);
-      if (speed < 1e-6) break;
-      const far = obstacles.at(x[o], x[o + 1], x[o + 2], x[o], x[o + 1], x[o + 2]);
-      if (far < r) {
-        const { found } = obstacles, into = v[o] * found[1] + v[o + 1] * found[2] + v[o + 2] * found[3];
-        for (let c = 0; c < 3; c++) { x[o + c] += (r - far) * found[1 + c]; if (into < 0) v[o + c] = 0.85 * (v[o + c] - into * found[1 + c]) - src.bounce * into * found[1 + c]; }
-        if (this.lying[d] === 0 && src.bounce * Math.abs(into) < 0.3) { this.lying[d] = 1; this.until[d] = time + LIES * (0.5 + hashUnit(this.number[d])); }
-      }
-      const step = Math.min(left, Math.max(0.004, far - r) / speed);
-      for (let c = 0; c < 3; c++) x[o + c] += step * v[o + c];
-      left -= step;
+  /** With what it lies on, `left` s before the frame's end. */
+  private lie(d: number, h: number, walls: DropWalls | null, left: number): void {
+    const { x, v, lieOn } = this, o = 3 * d, t = 1 - left * this.settings.fps;
+    if (!walls || lieOn[d] < 0) { for (let c = 0; c < 3; c++) v[o + c] = 0; return; }
+    for (let c = 0; c < 3; c++) v[o + c] = -x[o + c];
+    walls.placeInto(x, o, lieOn[d], this.lieFace[d], this.lieAt, o, t);
+    for (let c = 0; c < 3; c++) v[o + c] = (v[o + c] + x[o + c]) / h;
+  }
+  private lay(d: number, time: number, shell: number): void {
+    this.lying[d] = 1;
+    this.until[d] = time + LIES * (0.5 + hashUnit(this.number[d]));
+    this.lieOn[d] = shell;
+    if (shell < 0) return;
+    this.lieFace[d] = this.goal[d];
+    for (let c = 0; c < 3; c++) this.lieAt[3 * d + c] = this.goalAt[3 * d + c];
+  }
+  /** Which face it comes to until the frame's end. */
+  private look(d: number, walls: DropWalls, left: number): void {
+    const { x, v } = this, o = 3 * d, fall = 0.5 * left * this.settings.gravity, wx = v[o], wy = v[o + 1] - fall, wz = v[o + 2], speed = Math.hypot(wx, wy, wz), r = this.size[d] / 2;
+    this.goal[d] = -1;
+    if (speed < 1e-6 || !walls.meet(x[o], x[o + 1], x[o + 2], wx / speed, wy / speed, wz / speed, speed * left + 2 * r + 0.004)) return;
+    const { normal, weights } = walls, p = 4 * d;
+    this.goal[d] = walls.face;
+    this.goalShell[d] = walls.shell;
+    let along = 0;
+    for (let c = 0; c < 3; c++) { this.goalAt[o + c] = weights[c]; this.plane[p + c] = normal[c]; }
+    // where that place is at the frame's end
+    walls.placeInto(this.p, 0, walls.shell, walls.face, weights, 0, 1);
+    for (let c = 0; c < 3; c++) along += normal[c] * this.p[c];
+    this.plane[p + 3] = along;
+    if (walls.inside) for (let c = 0; c < 3; c++) x[o + c] = this.p[c] + r * normal[c];
+  }
+  /** On for `h` seconds that end `left` s before the frame's end; where skin, cloth or ground is in the way, it is stopped there. */
+  private go(d: number, h: number, time: number, walls: DropWalls | null, left: number): void {
+    const { x, v, plane, settings } = this, o = 3 * d, r = this.size[d] / 2, src = settings.sources[this.source[d]];
+    if (walls && this.goal[d] === -2) this.look(d, walls, left + h);
+    for (let c = 0; c < 3; c++) x[o + c] += h * v[o + c];
+    if (!walls) return;
+    if (this.goal[d] >= 0) {
+      const p = 4 * d, far = plane[p] * x[o] + plane[p + 1] * x[o + 1] + plane[p + 2] * x[o + 2] - plane[p + 3];
+      if (far < r) { this.bounce(d, plane, p, r - far, src.bounce, time, this.goalShell[d]); this.goal[d] = -2; return; }
     }
+    const far = walls.solid.at(x[o], x[o + 1], x[o + 2], x[o], x[o + 1], x[o + 2]);
+    if (far < r) { this.bounce(d, walls.solid.found, 1, r - far, src.bounce, time, -1); this.goal[d] = -2; }
+  }
+  /** Off what it has met, whose normal stands at `n` of `N`; what is slow then lies. */
+  private bounce(d: number, N: ArrayLike<number>, n: number, out: number, back: number, time: number, shell: number): void {
+    const { x, v } = this, o = 3 * d, into = v[o] * N[n] + v[o + 1] * N[n + 1] + v[o + 2] * N[n + 2];
+    for (let c = 0; c < 3; c++) { x[o + c] += out * N[n + c]; if (into < 0) v[o + c] = 0.85 * (v[o + c] - into * N[n + c]) - back * into * N[n + c]; }
+    if (back * Math.abs(into) < 0.3) this.lay(d, time, shell);
   }
 
   /** Drops as they are, `DROP_NUMBERS` each; those on hair where their hair is now. */

@@ -17,13 +17,14 @@ import { collidersOf, type ColliderSet } from './colliders';
 import { ContactFinder, type Floor } from './contact';
 import { alone, type Coupling } from './coupling';
 import { DROP_NUMBERS, DropRun } from '../drops/drop-run';
+import { DropWalls } from '../drops/drop-walls';
 import { giveInto } from './give';
 import { FIXED_HOLD, holdRate } from './hold';
 import { Loft } from './loft';
 import { GuideSettings } from './guide-settings';
 import type { Pill } from './pills';
 import type { RunPlan } from './plan';
-import { PosedObstacles, pushOut, type Obstacles } from './push-out';
+import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
 import type { Hand } from '../mesh/hand';
@@ -408,7 +409,7 @@ export class SwayRun {
       contacts.cull(this.rigid, this.nextRigid, placesBefore, places, this.lengths);
     }
     if (!this.wind.still) this.blow();
-    const inTheWay = this.drops ? this.wayOfDrops() : null, air = this.wind.still ? null : (x: number, y: number, z: number, out: Float64Array): void => this.wind.at((this.frame + 0.5) / this.scene.shot.fps, x, y, z, out);
+    const inTheWay = this.drops ? this.wayOfDrops(this.drops) : null, air = this.wind.still ? null : (x: number, y: number, z: number, out: Float64Array): void => this.wind.at((this.frame + 0.5) / this.scene.shot.fps, x, y, z, out);
     for (let s = 0; s < substeps; s++) {
       const t0 = s / substeps, t1 = (s + 1) / substeps;
       loft?.act(system, this.first, h, ties ? () => ties.letGo() : undefined);
@@ -422,7 +423,7 @@ export class SwayRun {
         contacts.place(this.rigid, this.nextRigid, t0, t1);
         contacts.gatherAll(system, h, [0, numbers.gravityY, 0]);
       }
-      this.drops?.act(system, h, (this.frame + t1) / this.scene.shot.fps, air, inTheWay);
+      this.drops?.act(system, h, (this.frame + t1) / this.scene.shot.fps, air, inTheWay, (1 - t1) / this.scene.shot.fps);
       system.step(numbers);
       this.bends?.hold(system, h);
       ties?.measure(system);
@@ -435,17 +436,16 @@ export class SwayRun {
     const measures = this.measure(system.netUses - netBefore), seam = this.loop?.take(this.frame, this.shown, this.motions);
     return seam ? { ...measures, seam } : measures;
   }
-  /** Skin, cloth and ground as they stand at the end of the frame, where drops can get to; null where none fly. */
-  private wayOfDrops(): PosedObstacles | null {
-    const { contacts, worn } = this, box = [0, 0, 0, 0, 0, 0], { shot, settings } = this.scene;
-    if (!this.drops || this.drops.flying === 0 && !(settings.drops ?? []).some((s) => s.on && this.frame + 1 >= s.from && this.frame <= s.to)) return null;
-    // what comes in this frame may be where it comes from
-    if (!this.drops.boxInto(box, 2 / shot.fps)) box.splice(0, 6, Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity);
-    for (const s of settings.drops ?? []) if (s.on) [s.x, s.y, s.z].forEach((v, c) => { const r = s.wide + (2 * s.speed) / shot.fps; box[c] = Math.min(box[c], v - r); box[3 + c] = Math.max(box[3 + c], v + r); });
-    this.dropObstacles ??= { pills: this.pills, floors: [[0, 1, 0, 0]], shells: worn.map((w) => ({ triangles: w.mesh.triangles, closed: w.shell.closed })) };
-    return new PosedObstacles(this.dropObstacles, contacts?.placesOf(this.nextRigid) ?? [], worn.map((w) => w.now), box);
+  /** Skin, cloth and ground as they stand at the end of the frame; null where no drops come or fly. */
+  private wayOfDrops(drops: DropRun): DropWalls | null {
+    const { contacts, worn } = this, { settings } = this.scene;
+    drops.beginFrame();
+    if (drops.flying === 0 && !(settings.drops ?? []).some((s) => s.on && this.frame + 1 >= s.from && this.frame <= s.to)) return null;
+    this.dropWalls ??= new DropWalls(worn.map((w) => ({ mesh: w.mesh, shell: w.shell, get before() { return w.before; }, get now() { return w.now; } })), worn.map((w) => w.before), { pills: this.pills, floors: [[0, 1, 0, 0]] });
+    this.dropWalls.frame(contacts?.placesOf(this.nextRigid) ?? []);
+    return this.dropWalls;
   }
-  private dropObstacles: Obstacles | null = null;
+  private dropWalls: DropWalls | null = null;
   /** Drops in the frame, `DROP_NUMBERS` each, m, world; null where none come. */
   shownDrops(): Float32Array | null {
     const { drops, home } = this;

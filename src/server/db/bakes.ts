@@ -195,13 +195,16 @@ export class BakeReader {
   private constructor(private readonly db: Knex, private readonly bake: Bake, private readonly chunks: ChunkInfo[]) {}
   static async open(db: Knex, bake: Bake): Promise<BakeReader> { return new BakeReader(db, bake, await bakeChunks(db, bake.id)); }
   /** 3 × points, m, world. */
-  async sample(n: number): Promise<Float32Array> {
+  async sample(n: number): Promise<Float32Array> { return (await this.frame(n)).points; }
+  /** `DROP_NUMBERS` a drop. */
+  async drops(n: number): Promise<Float32Array> { return (await this.frame(n)).drops ?? new Float32Array(0); }
+  private async frame(n: number): Promise<PackedFrames> {
     if (!this.held?.frames.has(n)) {
       const chunk = this.chunks.find((c) => n >= c.first && n < c.first + c.count), frame = Math.floor(n / this.bake.samples);
       if (!chunk) throw new DamagedFramesError(frame, frame);
       try { this.held = { chunk, frames: unpackFrames(await chunkBytes(this.db, this.bake, chunk)).frames }; } catch (cause) { throw cause instanceof FrameFileError ? new DamagedFramesError(frame, frame) : cause; }
     }
-    return this.held!.frames.get(n)!.points;
+    return this.held!.frames.get(n)!;
   }
 }
 
