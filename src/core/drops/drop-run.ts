@@ -24,7 +24,7 @@ const RUNS = 0.12;
 /** s: after leaving a lock a drop does not stick to any; how long one lives at most; how long one lies on skin or ground. */
 const AGAIN = 0.08, LIFE = 8, LIES = 0.25;
 /** A hit does not change a lock's speed by more than this at once, m/s: what more there is stays with the drop. */
-const HARDEST = 4;
+const HARDEST = 1.5;
 const CELL = 0.024, HEADS = 1 << 15;
 const TWO_PI = 2 * Math.PI;
 
@@ -45,10 +45,14 @@ export class DropRun {
   private readonly lieOn = new Int32Array(MOST_DROPS).fill(-1);
   private readonly lieFace = new Int32Array(MOST_DROPS);
   private readonly lieAt = new Float64Array(3 * MOST_DROPS);
+  /** 1 until it has been looked for what it comes to. */
+  private readonly fresh = new Uint8Array(MOST_DROPS);
+  private readonly lieSide = new Int8Array(MOST_DROPS);
   /** Of one that flies: the face it comes to in this frame (−1 for none, −2 not asked yet), where on it, and the plane it lies in. */
   private readonly goal = new Int32Array(MOST_DROPS);
   private readonly goalShell = new Int32Array(MOST_DROPS);
   private readonly goalAt = new Float64Array(3 * MOST_DROPS);
+  private readonly goalSide = new Int8Array(MOST_DROPS);
   private readonly plane = new Float64Array(4 * MOST_DROPS);
   /** Strand and upper point of the edge it sits on, and where on it. */
   private readonly strand = new Int32Array(MOST_DROPS).fill(-1);
@@ -76,7 +80,7 @@ export class DropRun {
   private readonly u = new Float64Array(3);
   private readonly close = new Float64Array(3);
   /** What is made anew in every substep and need not be kept of a run. */
-  static readonly madeAnew = new Set(['heads', 'links', 'entries', 'seen', 'stamp', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount', 'goal', 'goalShell', 'goalAt', 'plane']);
+  static readonly madeAnew = new Set(['heads', 'links', 'entries', 'seen', 'stamp', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount', 'goal', 'goalShell', 'goalAt', 'goalSide', 'plane']);
 
   constructor(private readonly settings: DropSettings, points: number) {
     this.given = new Float64Array(settings.sources.length);
@@ -149,6 +153,7 @@ export class DropRun {
     this.state[d] = FREE;
     this.lying[d] = 0;
     this.goal[d] = -2;
+    this.fresh[d] = 1;
     this.source[d] = k;
     this.number[d] = this.numbers++;
     this.strand[d] = -1;
@@ -315,7 +320,7 @@ export class DropRun {
     const { x, v, lieOn } = this, o = 3 * d, t = 1 - left * this.settings.fps;
     if (!walls || lieOn[d] < 0) { for (let c = 0; c < 3; c++) v[o + c] = 0; return; }
     for (let c = 0; c < 3; c++) v[o + c] = -x[o + c];
-    walls.placeInto(x, o, lieOn[d], this.lieFace[d], this.lieAt, o, t);
+    walls.placeInto(x, o, lieOn[d], this.lieFace[d], this.lieAt, o, t, this.lieSide[d] * (this.size[d] / 2));
     for (let c = 0; c < 3; c++) v[o + c] = (v[o + c] + x[o + c]) / h;
   }
   private lay(d: number, time: number, shell: number): void {
@@ -324,16 +329,19 @@ export class DropRun {
     this.lieOn[d] = shell;
     if (shell < 0) return;
     this.lieFace[d] = this.goal[d];
+    this.lieSide[d] = this.goalSide[d];
     for (let c = 0; c < 3; c++) this.lieAt[3 * d + c] = this.goalAt[3 * d + c];
   }
   /** Which face it comes to until the frame's end. */
   private look(d: number, walls: DropWalls, left: number): void {
     const { x, v } = this, o = 3 * d, fall = 0.5 * left * this.settings.gravity, wx = v[o], wy = v[o + 1] - fall, wz = v[o + 2], speed = Math.hypot(wx, wy, wz), r = this.size[d] / 2;
     this.goal[d] = -1;
-    if (speed < 1e-6 || !walls.meet(x[o], x[o + 1], x[o + 2], wx / speed, wy / speed, wz / speed, speed * left + 2 * r + 0.004)) return;
+    if (speed < 1e-6 || !walls.meet(x[o], x[o + 1], x[o + 2], wx / speed, wy / speed, wz / speed, speed * left + 2 * r + 0.004, this.fresh[d] === 1)) { this.fresh[d] = 0; return; }
+    this.fresh[d] = 0;
     const { normal, weights } = walls, p = 4 * d;
     this.goal[d] = walls.face;
     this.goalShell[d] = walls.shell;
+    this.goalSide[d] = walls.side;
     let along = 0;
     for (let c = 0; c < 3; c++) { this.goalAt[o + c] = weights[c]; this.plane[p + c] = normal[c]; }
     // where that place is at the frame's end

@@ -18,6 +18,7 @@ export class DropWalls {
   private readonly ray = new Ray(new Vector3(), new Vector3());
   private readonly spot = new Vector3();
   private readonly nearest: HitPointInfo = { point: new Vector3(), distance: 0, faceIndex: 0 };
+  private readonly corners = new Float64Array(9);
   private readonly posed: Obstacles;
   /** Pills and ground as they stand at the frame's end. */
   solid: PosedObstacles;
@@ -26,6 +27,8 @@ export class DropWalls {
   face = -1;
   distance = 0;
   inside = false;
+  /** 1 on its outside, −1 on its inside (of a sheet, its other face). */
+  side: 1 | -1 = 1;
   readonly weights = new Float64Array(3);
   readonly normal = new Float64Array(3);
 
@@ -48,14 +51,14 @@ export class DropWalls {
     this.solid = new PosedObstacles(this.posed, ends, [], []);
   }
 
-  /** The first face on a way of `far` m along the unit vector `w`; false for none. */
-  meet(x: number, y: number, z: number, wx: number, wy: number, wz: number, far: number): boolean {
+  /** The first face on a way of `far` m along the unit vector `w`; false for none. `whether`: finds out, too, whether it begins inside what is closed. */
+  meet(x: number, y: number, z: number, wx: number, wy: number, wz: number, far: number, whether: boolean): boolean {
     const { ray, normal } = this;
     ray.origin.set(x, y, z);
     ray.direction.set(wx, wy, wz);
     this.shell = -1;
     this.inside = false;
-    let best = far;
+    let best = whether ? 100 : far;
     for (let k = 0; k < this.trees.length; k++) {
       const hit = this.trees[k].raycastFirst(ray, DoubleSide, 0, best);
       if (!hit || hit.faceIndex == null || hit.distance > best) continue;
@@ -73,10 +76,13 @@ export class DropWalls {
       const hit = this.trees[this.shell].closestPointToPoint(ray.origin, this.nearest);
       if (hit) { this.face = hit.faceIndex; this.spot.copy(hit.point); this.distance = 0; this.inside = true; this.describe(); }
       for (let c = 0; c < 3; c++) normal[c] *= this.outward[this.shell];
+      this.side = 1;
       return true;
     }
+    if (best > far) return false;
     const toward = normal[0] * wx + normal[1] * wy + normal[2] * wz > 0 ? -1 : 1;
     for (let c = 0; c < 3; c++) normal[c] *= toward;
+    this.side = toward === this.outward[this.shell] ? 1 : -1;
     return true;
   }
   /** Normal by winding, and the weights of the spot. **Source:** barycentric coordinates by areas, Ericson 2005, from memory. */
@@ -89,13 +95,13 @@ export class DropWalls {
     weights[2] = (nx * (uy * pz - uz * py) + ny * (uz * px - ux * pz) + nz * (ux * py - uy * px)) / area;
     weights[0] = 1 - weights[1] - weights[2];
   }
-  /** Where a place of a face is at the share `t` of the frame. */
-  placeInto(out: Float64Array, o: number, shell: number, face: number, w: ArrayLike<number>, wo: number, t: number): void {
-    const { mesh, before, now } = this.shells[shell], T = mesh.triangles;
-    for (let c = 0; c < 3; c++) {
-      let v = 0;
-      for (let k = 0; k < 3; k++) { const q = 3 * T[3 * face + k] + c; v += w[wo + k] * (before[q] + t * (now[q] - before[q])); }
-      out[o + c] = v;
-    }
+  /** Where a place of a face is at the share `t` of the frame, `lift` m outside it. */
+  placeInto(out: Float64Array, o: number, shell: number, face: number, w: ArrayLike<number>, wo: number, t: number, lift = 0): void {
+    const { corners, shells } = this, { mesh: { triangles }, before, now } = shells[shell], C = corners;
+    for (let k = 0; k < 3; k++) for (let c = 0; c < 3; c++) { const q = 3 * triangles[3 * face + k] + c; C[3 * k + c] = before[q] + t * (now[q] - before[q]); }
+    for (let c = 0; c < 3; c++) out[o + c] = w[wo] * C[c] + w[wo + 1] * C[3 + c] + w[wo + 2] * C[6 + c];
+    if (lift === 0) return;
+    const ux = C[3] - C[0], uy = C[4] - C[1], uz = C[5] - C[2], vx = C[6] - C[0], vy = C[7] - C[1], vz = C[8] - C[2], nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx, k = (lift * this.outward[shell]) / (Math.hypot(nx, ny, nz) || 1e-300);
+    out[o] += k * nx; out[o + 1] += k * ny; out[o + 2] += k * nz;
   }
 }

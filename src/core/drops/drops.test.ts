@@ -3,7 +3,10 @@ import { tubeScenes, type TubeScenes } from '../../../tests/helpers/tube-scene';
 import { packFrames, unpackFrames } from '../bake/frame-codec';
 import { packRun, unpackRun } from '../bake/run-state';
 import { STRAND_NUMBERS } from '../proof/strand-meter';
+import { rootPlace } from '../groom/planting';
+import { Surface } from '../mesh/surface';
 import { RodSystem } from '../sway/rod-system';
+import { insideClosed } from '../sway/start-check';
 import { SwayRun } from '../sway/run';
 import { DROP_NUMBERS, DropRun } from './drop-run';
 import { dropSourceSchema, fallSpeed, newSource, wayOf, type DropSource } from './sources';
@@ -119,6 +122,23 @@ describe('drops and strands', () => {
     drops.forEach((v, k) => expect(Math.abs(back.get(3)!.drops![k] - v)).toBeLessThan([0.5, 6e-5, 6e-5, 6e-5, 6e-3, 6e-3, 6e-3, 6e-6][k % DROP_NUMBERS]));
     expect(unpackFrames(packFrames([frame], 0, tube.points)).frames.get(0)!.drops).toBeUndefined();
     expect(frame.strands.length).toBe(STRAND_NUMBERS * tube.guides);
+  });
+  it('can break ties by their snap force, where they hit hard; soft ones do not', () => {
+    const tie = { id: 't', name: 'ribbon', on: true, kind: 'pairs' as const, guides: Array.from({ length: tube.guides }, (_, g) => g), from: 0.5, to: 1, node: '', firmness: 0.8, snap: 0.005, wears: null, reachMm: 60 };
+    const torn = (of: Partial<DropSource> | null): number[] => { const run = new SwayRun(tube.scene({ roles: tube.bare, calmStart: true, ties: [tie], ...(of ? { drops: [over({ sticks: 0, from: 2, ...of })] } : {}) }, { clip: null }), -1); let broken: number[] = []; for (let f = 0; f < 16; f++) broken = run.advance().broken; return broken; };
+    expect(torn(null)).toEqual([]);
+    expect(torn({ sizeMm: 1, rate: 200, speed: 0.5 })).toEqual([]);
+    expect(torn({ sizeMm: 16, sizeSpread: 0, density: 8000, rate: 4000, speed: 20 })).toEqual([0]);
+  });
+  it('a source inside a body is told, with where it is', () => {
+    const at = rootPlace(new Surface(tube.character.meshes[0].positions, tube.character.meshes[0].triangles), tube.planting, 0), inside = new SwayRun(tube.scene({ drops: [over({ name: 'leak', x: 0, y: at[1], z: 0 })], roles: { ...tube.bare, body: 'shell' } }, { clip: null }), -1), outside = new SwayRun(tube.scene({ drops: [over()], roles: { ...tube.bare, body: 'shell' } }, { clip: null }), -1);
+    expect(inside.report.notes.join()).toMatch(/“leak” begins inside “.+”.*Move where it comes from/);
+    expect(outside.report.notes.join()).not.toMatch(/begins inside/);
+    for (let f = 0; f < 6; f++) inside.advance();
+    // what began there does not stay there
+    const mesh = tube.character.meshes[0], d = inside.shownDrops()!, points = Array.from({ length: d.length / DROP_NUMBERS }, (_, k) => [...d.slice(DROP_NUMBERS * k + 1, DROP_NUMBERS * k + 4)]).flat();
+    expect(d.length).toBeGreaterThan(100);
+    expect(insideClosed(mesh.positions, mesh.triangles, points).reduce((n, v) => n + v, 0) / (points.length / 3)).toBeLessThan(0.02);
   });
   it('must not be shared out: a share of the guides is refused', () => {
     expect(() => new SwayRun(tube.scene({ drops: [over()] }), -1, { from: 0, to: 12 })).toThrow(/all guides in one share/);

@@ -19,7 +19,7 @@ export const DROP_PARAMETERS = {
   rate: p('Rate', '/s', 1, 100000, 1, 800, 'How many come out in a second.'),
   from: p('From', 'frame', -10000, 100000, 1, 0, 'Frame at which they begin to come.', true),
   to: p('To', 'frame', -10000, 100000, 1, 24, 'Frame at which no more come.', true),
-  sizeMm: p('Size', 'mm', 0.1, 20, 0.05, 3, 'Diameter; a large raindrop has 5 mm.'),
+  sizeMm: p('Size', 'mm', 0.1, 20, 0.05, 3, 'Diameter; a large raindrop has 5 mm. Beside it: how fast such a drop falls in still air.'),
   sizeSpread: p('Sizes differ', '×', 0, 0.9, 0.01, 0.3, 'How much larger or smaller single ones are.'),
   density: p('Density', 'kg/m³', 10, 20000, 1, 1000, 'Water 1000, sand 2650, petals 100.'),
   sticks: p('Sticks', '×', 0, 1, 0.01, 0.4, 'Share of those that hit hair which stay on it; the others go on.'),

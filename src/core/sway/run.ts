@@ -350,6 +350,10 @@ export class SwayRun {
       const share = contacts.insideOf(pill, world) / Math.max(1, system.pointCount);
       if (share > SWALLOWS) out.notes.push(`“${(pill as { label?: string }).label ?? pill.source}” holds most of the hair inside it: it is far too wide. Make it smaller, or switch it off.`);
     });
+    for (const d of needsOne(this.scene.settings) ? this.scene.settings.drops! : []) {
+      const at = [d.x, d.y, d.z], within = d.on ? worn.find((w) => w.shell.closed && insideClosed(w.before, w.mesh.triangles, at)[0] === 1) : undefined;
+      if (within) out.notes.push(`“${d.name}” begins inside “${within.mesh.name}”: what comes from there is put on its outside. Move where it comes from (${at.map((v) => v.toFixed(2)).join(', ')} m).`);
+    }
     return out;
   }
 
@@ -419,11 +423,12 @@ export class SwayRun {
         this.mixTies(t1);
         ties.hold(system, this.tieNow, h);
       }
+      // before contacts are looked for, as hair that is hit goes where they have to stop it
+      this.drops?.act(system, h, (this.frame + t1) / this.scene.shot.fps, air, inTheWay, (1 - t1) / this.scene.shot.fps);
       if (contacts) {
         contacts.place(this.rigid, this.nextRigid, t0, t1);
         contacts.gatherAll(system, h, [0, numbers.gravityY, 0]);
       }
-      this.drops?.act(system, h, (this.frame + t1) / this.scene.shot.fps, air, inTheWay, (1 - t1) / this.scene.shot.fps);
       system.step(numbers);
       this.bends?.hold(system, h);
       ties?.measure(system);

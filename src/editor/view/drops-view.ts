@@ -29,7 +29,7 @@ export class DropsView {
     }
     const { mesh, place, way } = this;
     mesh.material.color.set(grains ? '#b59a6a' : '#cfe3ee');
-    mesh.material.opacity = grains ? 1 : 0.62;
+    mesh.material.opacity = grains ? 1 : 0.45;
     mesh.material.roughness = grains ? 0.95 : 0.08;
     mesh.count = count;
     for (let d = 0; d < count; d++) {
