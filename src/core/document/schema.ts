@@ -11,6 +11,7 @@ import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
 import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
 import { dropSourceSchema, MOST_SOURCES } from '../drops/sources';
+import { sheetSchema } from '../sway/cloth';
 import { BUILT_IN } from '../fill/planted';
 import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
 
@@ -232,6 +233,8 @@ export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   windKind: z.enum(['everywhere', 'fan']),
   /** What drops or grains come from; left out where nothing does. */
   drops: z.array(dropSourceSchema).min(1).max(MOST_SOURCES).optional(),
+  /** Chains that are a sheet of cloth together, each linked to the next; left out where they are not. */
+  sheet: sheetSchema.optional(),
   /** Whether filled strands are pushed out of what they would pierce while they are looked at; hand-over always does. */
   pushFilled: z.boolean(),
 });

@@ -5,6 +5,7 @@
 import { SECOND_SET, type SwaySettings } from '../document/schema';
 import { hashUnit } from '../math/random';
 import { physicalRod, type PhysicalRod } from './materials';
+import type { SheetGrid } from './sheet';
 
 export type OfGuide = Pick<SwaySettings, (typeof SECOND_SET)[number]>;
 /** Multipliers between which there is no zero are blended by ratio. */
@@ -29,15 +30,22 @@ export function differing(spread: number, guide: number): { stiffness: number; d
 export class GuideSettings {
   private readonly alike: { of: OfGuide; rod: PhysicalRod; hold: number } | null;
   /** `regions`: value of the region map at each guide; `first`: number of the first of them in the whole groom. */
-  constructor(private readonly settings: SwaySettings, private readonly regions: ArrayLike<number>, private readonly first: number) {
-    this.alike = settings.second === null && settings.spread === 0 ? this.make(1, null) : null;
+  constructor(private readonly settings: SwaySettings, private readonly regions: ArrayLike<number>, private readonly first: number, private readonly grid: SheetGrid | null = null) {
+    this.alike = settings.second === null && settings.spread === 0 && !grid ? this.make(1, null) : null;
   }
   private make(region: number, guide: number | null): { of: OfGuide; rod: PhysicalRod; hold: number } {
-    const of = settingsBetween(this.settings, region), d = guide === null ? { stiffness: 1, damping: 1, hold: 1 } : differing(this.settings.spread, guide);
+    const of = settingsBetween(this.settings, region), d = guide === null || this.grid ? { stiffness: 1, damping: 1, hold: 1 } : differing(this.settings.spread, guide);
     of.stiffness *= d.stiffness;
     of.damping *= d.damping;
     of.bendDamping *= d.damping;
-    return { of, rod: physicalRod({ ...this.settings, ...of }), hold: Math.max(0, Math.min(1, of.hold * d.hold)) };
+    return { of, rod: this.rodOf(of, guide), hold: Math.max(0, Math.min(1, of.hold * d.hold)) };
+  }
+  private rodOf(of: OfGuide, guide: number | null): PhysicalRod {
+    const { grid, settings } = this;
+    if (!grid) return physicalRod({ ...settings, ...of });
+    // cloth is told in its own units: what differs from guide to guide is a share of them
+    const rod = grid.rod(guide ?? 0), stiff = of.stiffness / settings.stiffness, heavy = of.weight / settings.weight;
+    return { ...rod, bend: stiff * rod.bend, twist: stiff * rod.twist, lineDensity: heavy * rod.lineDensity };
   }
   /** Settings of guide `g` of this share, what its rod comes to, and its hold. */
   at(g: number): { of: OfGuide; rod: PhysicalRod; hold: number } { return this.alike ?? this.make(this.regions[g], this.first + g); }

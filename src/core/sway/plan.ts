@@ -4,7 +4,9 @@ import { polylineLength } from '../groom/polyline';
 import { profileAt } from '../math/profile';
 import type { CharacterMesh } from '../mesh/character';
 import { settingsBetween } from './guide-settings';
+import { stripRod } from './cloth';
 import { physicalRod } from './materials';
+import { sheetOf } from './scene';
 import { RootPoser, Stage, type Scene } from './scene';
 import { AIR } from './strand-setup';
 import { airDamping, float32Suffices, planSubsteps, type RootMovement, type StepPlan } from './substeps';
@@ -44,7 +46,7 @@ export function planRun(scene: Scene, firstFrame: number, lastFrame: number): Ru
 }
 
 function planFor(scene: Scene, settings: SwaySettings, root: RootMovement, lengths: readonly number[]): RunPlan {
-  const { shot, pointCount } = scene, guides = lengths.length, length = Math.max(1e-4, lengths[guides >> 1] ?? 0), rod = physicalRod(settings);
+  const { shot, pointCount } = scene, guides = lengths.length, length = Math.max(1e-4, lengths[guides >> 1] ?? 0), grid = sheetOf(scene), rod = grid ? stripRod(grid.sheet, grid.mean) : physicalRod(settings);
   const meanDamping = settings.damping * [0.1, 0.3, 0.5, 0.7, 0.9].reduce((sum, s) => sum + profileAt(settings.profiles.damping, s) / 5, 0);
   const damping = meanDamping + settings.airDrag * airDamping(rod.width, rod.lineDensity, Math.max(0.1, 0.3 * root.speed), AIR);
   const plan = planSubsteps(shot.fps, { length, edge: length / (pointCount - 1), shortEdge: Math.max(1e-4, lengths[Math.floor(guides * SHORT_SHARE)] ?? length) / (pointCount - 1), bend: rod.bend, lineDensity: rod.lineDensity, damping }, root, settings.gravity, settings.error / 100, collides(scene), settings.chooseSubsteps ? undefined : settings.substeps);

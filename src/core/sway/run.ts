@@ -28,7 +28,8 @@ import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
 import type { Hand } from '../mesh/hand';
-import { mapAtRoots, nodeMotionsInto, RootPoser, shareOf, Stage, WornShell, type Scene } from './scene';
+import { mapAtRoots, nodeMotionsInto, RootPoser, shareOf, Stage, WornShell, type Scene, sheetOf } from './scene';
+import { SheetLinks, type SheetGrid } from './sheet';
 import { insideClosed } from './start-check';
 import { makeRod, placeStrand } from './strand-setup';
 import type { StepPlan } from './substeps';
@@ -112,8 +113,9 @@ export interface RunOptions {
   coupling?: Coupling;
 }
 
-/** Whether all guides of a groom must be computed in one share: drops meet any of them. */
-export const needsOne = (settings: Pick<SwaySettings, 'drops' | 'on'>): boolean => settings.on && (settings.drops ?? []).some((d) => d.on);
+/** Whether all guides of a groom must be computed in one share: drops meet any of them, and a sheet is one. */
+export const needsOne = (settings: Pick<SwaySettings, 'drops' | 'on' | 'sheet'>): boolean => settings.on && (settings.sheet !== undefined || rains(settings));
+export const rains = (settings: Pick<SwaySettings, 'drops' | 'on'>): boolean => settings.on && (settings.drops ?? []).some((d) => d.on);
 /** Whether the strands of a groom act on each other, so that its shares must run in step. */
 export const isCoupled = (settings: Pick<SwaySettings, 'loft' | 'ties'>): boolean => settings.loft > 0 || settings.ties.some((t) => t.on);
 
@@ -166,6 +168,9 @@ export class SwayRun {
   private readonly ofGuides: GuideSettings;
   private readonly meter: StrandMeter;
   private readonly loop: LoopSeam | null;
+  /** Links of a sheet; null where the guides are none. */
+  readonly sheet: SheetLinks | null;
+  private readonly sheetGrid: SheetGrid | null;
   /** Drops about the hair; null where none come. */
   readonly drops: DropRun | null;
 
@@ -216,15 +221,18 @@ export class SwayRun {
     this.combInto();
     this.world.set(this.combed);
     this.bends = whole.bends?.(this.first) ?? null;
-    this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from);
+    const grid = sheetOf(scene);
+    this.sheet = grid ? new SheetLinks(grid) : null;
+    this.sheetGrid = grid;
+    this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from, grid);
     this.give = this.givesOf();
     this.shown = this.give ? this.world.slice() : this.world;
     this.meter = new StrandMeter(pointCount, shot.fps, this.shown, this.combed);
     this.loop = shot.cyclic && startFrame < shot.start ? new LoopSeam(pointCount, shot) : null;
     this.loop?.take(startFrame, this.shown, this.motions);
     this.wind = new Wind(settings);
-    requireContract(!needsOne(settings) || guides === all, 'from, to', 'all guides in one share, as drops meet any of them', `${from} to ${to}`);
-    this.drops = needsOne(settings) ? new DropRun({ sources: settings.drops!, gravity: settings.gravity, fps: shot.fps }, guides * pointCount) : null;
+    requireContract(!needsOne(settings) || guides === all, 'from, to', 'all guides in one share, as drops meet any of them and a sheet is one', `${from} to ${to}`);
+    this.drops = rains(settings) ? new DropRun({ sources: settings.drops!, gravity: settings.gravity, fps: shot.fps }, guides * pointCount) : null;
     const { cut, heldShare } = this.restGuides();
     this.placeRoots(this.motions, this.motions, 0);
     this.system.rootBefore.set(this.system.rootPosition);
@@ -259,7 +267,7 @@ export class SwayRun {
     const motions = new Float64Array(7 * all), points = new Float64Array(offsets.length), mass = new Float64Array(all * pointCount);
     new RootPoser(whole, this.stage).rootsInto(this.stage.poseAt(startFrame), motions);
     placeGuides(offsets, motions, pointCount, points);
-    const of = new GuideSettings(settings, mapAtRoots(whole, 'region'), 0), hold = mapAtRoots(whole, 'hold');
+    const of = new GuideSettings(settings, mapAtRoots(whole, 'region'), 0, sheetOf(whole)), hold = mapAtRoots(whole, 'hold');
     for (let g = 0; g < all; g++) {
       const { rod, hold: own } = of.at(g);
       let length = 0, at = 0;
@@ -290,7 +298,8 @@ export class SwayRun {
       const o = 3 * g * pointCount, m = 7 * g, { of, hold: own, rod: physical } = this.ofGuides.at(g);
       const rod = { ...physical, bendLag: of.bendDamping / 1000, airDrag: of.airDrag };
       if (of.airDrag === 0 && wind.still) rod.width = 0;
-      const along = { stiffness: (s: number) => profileAt(profiles.stiffness, s), damping: (s: number) => of.damping * profileAt(profiles.damping, s) };
+      const grid = this.sheetGrid, wide = grid ? (s: number): number => grid.share(g, s) : null;
+      const along = { stiffness: (s: number) => profileAt(profiles.stiffness, s) * (wide?.(s) ?? 1), damping: (s: number) => of.damping * profileAt(profiles.damping, s), ...(wide ? { mass: wide } : {}) };
       const e: Vec3 = [offsets[o + 3] - offsets[o], offsets[o + 4] - offsets[o + 1], offsets[o + 5] - offsets[o + 2]];
       const l = Math.hypot(...e);
       const t: Vec3 = l > 0 ? [e[0] / l, e[1] / l, e[2] / l] : [0, 1, 0];
@@ -350,7 +359,7 @@ export class SwayRun {
       const share = contacts.insideOf(pill, world) / Math.max(1, system.pointCount);
       if (share > SWALLOWS) out.notes.push(`“${(pill as { label?: string }).label ?? pill.source}” holds most of the hair inside it: it is far too wide. Make it smaller, or switch it off.`);
     });
-    for (const d of needsOne(this.scene.settings) ? this.scene.settings.drops! : []) {
+    for (const d of rains(this.scene.settings) ? this.scene.settings.drops! : []) {
       const at = [d.x, d.y, d.z], within = d.on ? worn.find((w) => w.shell.closed && insideClosed(w.before, w.mesh.triangles, at)[0] === 1) : undefined;
       if (within) out.notes.push(`“${d.name}” begins inside “${within.mesh.name}”: what comes from there is put on its outside. Move where it comes from (${at.map((v) => v.toFixed(2)).join(', ')} m).`);
     }
@@ -430,6 +439,7 @@ export class SwayRun {
         contacts.gatherAll(system, h, [0, numbers.gravityY, 0]);
       }
       system.step(numbers);
+      this.sheet?.act(system, h, this.scene.settings.bendDamping / 1000);
       this.bends?.hold(system, h);
       ties?.measure(system);
     }

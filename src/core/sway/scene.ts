@@ -1,11 +1,12 @@
 /** Everything a run depends on, and how it moves: roots, what carries colliders, and the meshes that are shells. */
 import { invertAffine, moveInto, multiplyInto, quatFromAxes, slerpInto } from '../math/mat4';
 import { cross, normalize, type Vec3 } from '../math/vec';
-import { findNode, poseAtFrame, poseCharacter, rigidMotionInto, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../mesh/character';
+import { findNode, poseAtFrame, poseCharacter, restPositions, rigidMotionInto, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../mesh/character';
 import { applyHand, type Hand } from '../mesh/hand';
-import { restFrames, rootMotionsInto, rootVertices, type Planting, type Density } from '../groom/planting';
+import { placeGuides, restFrames, rootMotionsInto, rootVertices, type Planting, type Density } from '../groom/planting';
 import type { GroomDocument, SwayMap, SwaySettings } from '../document/schema';
 import type { RodSystem } from './rod-system';
+import { SheetGrid } from './sheet';
 import { Shell } from './shell';
 
 export interface Scene {
@@ -35,6 +36,15 @@ export function shareOf(scene: Scene, from: number, to: number): Scene {
   return { ...scene, planting: { faces: scene.planting.faces.slice(from, to), weights: scene.planting.weights.slice(2 * from, 2 * to) }, offsets: scene.offsets.slice(stride * from, stride * to) };
 }
 
+/** The sheet that the guides are together, as it hangs at rest; null where they are none. */
+export function sheetOf({ character, mesh, planting, offsets, pointCount, settings }: Scene): SheetGrid | null {
+  const guides = planting.faces.length;
+  if (!settings.sheet || guides < 2) return null;
+  const skin = restPositions(character, mesh), motions = new Float64Array(7 * guides), points = new Float64Array(offsets.length);
+  rootMotionsInto(motions, planting, restFrames(planting, skin, mesh.triangles), skin, mesh.triangles);
+  placeGuides(offsets, motions, pointCount, points);
+  return new SheetGrid(settings.sheet, points, guides, pointCount);
+}
 /** Value of a map at each root, 1 where there is none. */
 export function mapAtRoots(scene: Scene, map: SwayMap): Float64Array {
   const { faces, weights } = scene.planting, value = scene.maps?.[map];
