@@ -5,6 +5,7 @@ import type { Drawn, DrawnLine } from '../core/drawn/drawn';
 import { influencesOf, joinedMesh } from '../core/drawn/influences';
 import type { Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
+import { newSheet } from '../core/sway/cloth';
 
 type Keep = (bytes: Uint8Array) => string;
 const NOTHING = new Map<string, Float32Array>();
@@ -26,7 +27,7 @@ export function pimPlait(character: Character, like: GroomDocument, keep: Keep):
   return document;
 }
 
-/** Lines down the skirt of Oda's coat, between its two faces, all round but for where it is open, each tied to the next. */
+/** Lines down the skirt of Oda's coat, between its two faces, all round but for where it is open, one sheet of wool together. */
 export function odaCoatTails(character: Character, like: GroomDocument, keep: Keep): GroomDocument {
   const { positions, triangles } = joinedMesh(character, ['coat']), surface = new Surface(positions, triangles), lines: DrawnLine[] = [], LINES = 18, HEIGHTS = [0.95, 0.82, 0.69, 0.56, 0.445];
   for (let k = 0; k < LINES; k++) {
@@ -34,7 +35,7 @@ export function odaCoatTails(character: Character, like: GroomDocument, keep: Ke
     if (places.length >= 6) lines.push({ id: `tail${k}`, name: `coat-tail ${k + 1}`, places: places.map((v) => Math.round(1e6 * v) / 1e6), joints: 5 });
   }
   const document = made(character, like, { meshes: ['coat'], lines, by: 'along', carrier: 'hips', stillMm: 0 }, keep);
-  Object.assign(document.sway, { hold: 0.55, thickness: 1.5, damping: 2 });
-  document.sway.ties = [{ id: 'side', name: 'side by side', on: true, kind: 'pairs', guides: lines.map((_, g) => g), from: 0.1, to: 1, node: '', firmness: 0.5, snap: null, wears: null, reachMm: 160 }];
+  // wool of a coat; what its seams and lining keep of its shape is its hold
+  Object.assign(document.sway, { hold: 0.3, damping: 1.5, sheet: newSheet('coating', false) });
   return document;
 }

@@ -1,18 +1,20 @@
 'use client';
 /** Hair that is a plain mesh: chains drawn through it, and what they move. */
-import { Brush, Eraser, PenLine, RefreshCw, Trash2 } from 'lucide-react';
+import { Brush, Eraser, PanelTop, PenLine, RefreshCw, Trash2 } from 'lucide-react';
 import { useRouter } from 'next/navigation';
 import { useMemo, useState } from 'react';
 import { toast } from 'sonner';
 import { jointsOf } from '../../core/chain/chains';
-import { MOST_DRAWN_JOINTS, STILL, troubleWithDrawn, type WeightsBy } from '../../core/drawn/drawn';
+import { MOST_DRAWN_JOINTS, MOST_LINES, STILL, troubleWithDrawn, type WeightsBy } from '../../core/drawn/drawn';
 import { parameter } from '../../core/document/schema';
+import { CLOTHS } from '../../core/sway/cloth';
 import { nodeKey } from '../../core/mesh/character';
 import { useEditor, type DrawState } from '../state/store';
 import { colourOfLine } from '../view/drawn-view';
 import { BrushFields } from './brush-fields';
 import { Button, Choice, Fold, helpProps, IconButton, Note, NumberField, OneOf, Question, Tick, Toggle } from './controls';
 import { ChainPanel } from './chains-part';
+import { ClothFields } from './cloth-part';
 import { useWorkshop } from './context';
 import type { PanelProps } from './panel-parts';
 
@@ -46,6 +48,26 @@ export function MeshHairPart() {
   );
 }
 
+const LINES = parameter('Lines', '', 2, MOST_LINES, 1, 12, 'How many lines are laid side by side; each stands for a strip of the cloth.', true);
+const DOWN = parameter('Joints', '', 1, MOST_DRAWN_JOINTS, 1, 8, 'How many joints each line has on its way down.', true);
+
+/** Lines laid over a sheet from the edge it is pinned along. */
+function SheetPart({ document }: PanelProps) {
+  const { session } = useWorkshop(), drawn = document.drawn!, sheet = document.sway.sheet, [lines, setLines] = useState(12), [joints, setJoints] = useState(8), [around, setAround] = useState(sheet?.around ?? false), [edge, setEdge] = useState(''), chosen = drawn.lines.find((l) => l.id === edge) ?? drawn.lines.at(-1);
+  const lay = (): void => { try { session.drawn.lay(chosen!, { lines, joints, around }); } catch (e) { told(e); } };
+  return (
+    <Fold id="sheet" title="Is it a sheet?" summary={sheet ? `${CLOTHS[sheet.cloth].label.toLowerCase()}, ${drawn.lines.length} lines` : 'no'}>
+      {drawn.lines.length > 1 && <OneOf label="Pinned along" testId="sheet-edge" value={chosen!.id} onChange={setEdge} options={drawn.lines.map((l) => ({ value: l.id, label: l.name, help: 'This line runs along the edge that the sheet hangs from.' }))} />}
+      <NumberField testId="sheet-lines" parameter={LINES} value={lines} onChange={setLines} onCommit={() => undefined} />
+      <NumberField testId="sheet-joints" parameter={DOWN} value={joints} onChange={setJoints} onCommit={() => undefined} />
+      <Toggle label="All round" help="The edge closes on itself, as a skirt’s waist does; off: from one end of it to the other." checked={around} onChange={setAround} />
+      <div className="mt-1"><Button data-testid="lay-sheet" disabled={!chosen} onClick={lay} {...helpProps('Takes the lines away and lays new ones from this edge to where the mesh ends, side by side. They are a sheet of cloth together, each linked to the next.')}><PanelTop size={13} />Lay lines from {chosen ? `“${chosen.name}”` : 'an edge'}</Button></div>
+      {!sheet && <Note>A cape, a skirt, a flag: draw one line along the edge it is pinned by, on its surface, and lay the others from it. Its weight and bending are then those of cloth.</Note>}
+      {sheet && <><ClothFields document={document} /><div className="mt-1"><Button data-testid="no-sheet" onClick={() => useEditor.getState().edit('No sheet', (d) => { delete d.sway.sheet; })} {...helpProps('The lines stay, as chains that do not know of each other.')}>Not a sheet</Button></div></>}
+    </Fold>
+  );
+}
+
 /** Plant, where chains are drawn. */
 export function DrawnPanel({ document }: PanelProps) {
   const { session } = useWorkshop(), desk = session.drawn, drawn = document.drawn!, draw = useEditor((s) => s.draw), [busy, setBusy] = useState(false), { before } = session;
@@ -74,6 +96,7 @@ export function DrawnPanel({ document }: PanelProps) {
         ))}</ul>
         {drawn.lines.length === 0 && !drawing && <Note>No chain yet. Draw one from the root of the hair to its tip, as many as it has strands that move by themselves.</Note>}
       </Question>
+      <SheetPart document={document} />
       <Question title="What moves with them?">
         <Choice label="Nearest" value={drawn.by} onChange={(by) => desk.edit(`Weights ${by === 'inside' ? 'through the mesh' : 'along the mesh'}`, (d) => { d.by = by; })} options={BY} />
         <Choice label="Colours" value={draw.shown} onChange={(shown) => setDraw({ shown })} options={[{ value: 'shares', label: 'who moves', help: 'Each vertex in the colours of the chains that move it.' }, { value: 'difference', label: 'both ways', help: 'How differently the two ways of weighing share each vertex out: dark alike, bright otherwise.' }]} />

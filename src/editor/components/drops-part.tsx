@@ -11,13 +11,15 @@ import type { PanelProps } from './panel-parts';
 
 const USUAL: DropParameter[] = ['rate', 'speed', 'sizeMm', 'from', 'to', 'sticks'], MORE: DropParameter[] = ['x', 'y', 'z', 'wide', 'turn', 'rise', 'spread', 'speedSpread', 'sizeSpread', 'density', 'stays', 'lockMm', 'bounce', 'seed'];
 
+const newId = (): string => `s${Date.now().toString(36)}`;
+
 export function DropsPart({ document }: PanelProps) {
   const { session } = useWorkshop(), sources = document.sway.drops ?? [], run = useEditor((s) => s.run), frame = useEditor((s) => s.frame), shown = session.shownDrops(), [open, setOpen] = useState('');
   const edit = useEditor.getState().edit, add = (kind: DropKind): void => {
     const taken = new Set(sources.map((s) => s.name)), word = KIND_WORDS[kind].toLowerCase();
     let name = word;
     for (let n = 2; taken.has(name); n++) name = `${word} ${n}`;
-    const source = newSource(kind, `s${Date.now().toString(36)}`, name, session.middleOfHair());
+    const source = newSource(kind, newId(), name, session.middleOfHair());
     // it begins within the shot
     const { start, end } = document.shot, placed = { ...source, from: kind === 'rain' ? start - document.bake.preRoll : Math.min(end, start + Math.max(0, source.from)), to: kind === 'rain' ? end : Math.min(Math.max(end, start + 1), start + source.to) };
     edit(`${KIND_WORDS[kind]}`, (d) => { d.sway.drops = [...(d.sway.drops ?? []), placed]; });

@@ -5,7 +5,9 @@ import type { ReactNode } from 'react';
 import { BAKE_PARAMETERS, SECOND_SET, SWAY_MAPS, SWAY_PARAMETERS, type SwayMap } from '../../core/document/schema';
 import { moveHere, ownSettings, shareAgain } from '../../core/document/shots';
 import { nodeKey } from '../../core/mesh/character';
+import { CLOTHS } from '../../core/sway/cloth';
 import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/materials';
+import { ClothFields } from './cloth-part';
 import { useEditor } from '../state/store';
 import { CollidersPart } from './colliders-part';
 import { Button, Choice, Fold, IconButton, Note, NumberField, OneOf, Question, Toggle } from './controls';
@@ -46,11 +48,11 @@ export function SwayPanel({ document }: PanelProps) {
           <button type="button" data-testid="wedge-open" className="ml-auto rounded px-1.5 text-copper hover:bg-lifted" onClick={() => session.wedges.open()}>fan a setting out …</button></div>
         {document.otherShots.length > 0 && <OwnPart document={document} />}
       </Question>
-      <Fold id="made" title="What is it made of?" summary={MATERIALS[sway.material].label}>
+      {sway.sheet ? <Fold id="made" title="What is it made of?" summary={CLOTHS[sway.sheet.cloth].label}><ClothFields document={document} /></Fold> : <Fold id="made" title="What is it made of?" summary={MATERIALS[sway.material].label}>
         <OneOf label="Material" testId="sway-material" options={MATERIAL_OPTIONS} value={sway.material} onChange={(v) => edit(`Material: ${MATERIALS[v].label}`, (x) => { x.sway.material = v; })} />
         {field('thickness', length(rod.diameter))}{field('weight', `${significant(rod.density)} kg/m³`)}{field('stiffness', pascals(rod.youngModulus))}{field('twistStiffness', pascals(rod.shearModulus))}{field('lock', `${length(rod.width)} wide`)}
         <Note>A guide weighs <span className="num">{significant(rod.lineDensity * 1e6)} mg/m</span> and bends with EI <span className="num">{scientific(rod.bend)} N·m²</span>. Numbers at the left multiply the material’s own.</Note>
-      </Fold>
+      </Fold>}
       <Fold id="holds" title="What holds it?" summary={`hold ${sway.hold}`}>
         <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
         {field('hold')}{field('give')}{field('damping')}{field('bendDamping')}{field('spread')}{field('gravity')}

@@ -4,11 +4,13 @@ import { ofChains } from '../../core/chain/character-of';
 import { bytesOf, floatsOf } from '../../core/document/buffers';
 import { carrierOf, drawnKey, MOST_CLICKS, STILL, troubleWithDrawn, type Drawn, type DrawnLine, type WeightsBy } from '../../core/drawn/drawn';
 import { differenceOf, joinedMesh, jointPlaces, packInfluences, type Influences } from '../../core/drawn/influences';
+import { layLines } from '../../core/drawn/lay-lines';
 import { givenOf, withDrawn } from '../../core/drawn/with-drawn';
 import { composeInto, multiplyInto } from '../../core/math/mat4';
 import { smoothStep } from '../../core/math/vec';
 import { poseCharacter, skinPositions } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
+import { newSheet } from '../../core/sway/cloth';
 import { packCharacter } from '../../formats/packed-character';
 import type { WeightsReply, WeightsRequest } from '../../workers/weights.worker';
 import * as api from './api';
@@ -70,6 +72,21 @@ export class DrawnDesk {
   end(): void { const { draw } = useEditor.getState(); if (draw.tool?.name === 'line') useEditor.setState({ draw: { ...draw, tool: { ...draw.tool, line: '' } } }); }
   moveTo(line: DrawnLine, at: number, place: readonly number[]): void {
     this.edit(`Move a place of ${line.name}`, (d) => { d.lines.find((l) => l.id === line.id)!.places.splice(3 * at, 3, ...place.map((v) => Math.round(v * 1e6) / 1e6)); }, `drawn.${line.id}.${at}`);
+  }
+  /** Lines of a sheet from one that runs along its pinned edge, in place of all there are. Throws in plain words. */
+  lay(edge: DrawnLine, how: { lines: number; joints: number; around: boolean }): void {
+    const { drawn } = this;
+    if (!drawn) return;
+    const lines = layLines(this.session.before, drawn.meshes, edge.places, how);
+    useEditor.getState().edit(`Sheet of ${lines.length} lines`, (d) => {
+      if (!d.drawn) return;
+      d.drawn.lines = lines;
+      d.drawn.painted = d.drawn.painted.filter((p) => p.id === STILL);
+      d.drawn.by = 'along';
+      d.sway.sheet = d.sway.sheet ? { ...d.sway.sheet, around: how.around } : newSheet('suiting', how.around);
+    });
+    useEditor.setState({ draw: { ...useEditor.getState().draw, tool: null, place: null } });
+    this.session.changed();
   }
   /** Takes the chosen place away, and a line with its last. */
   takePlace(): void {

@@ -57,11 +57,13 @@ export class HandsDesk {
   start(runUp = RUN_UP): void {
     const { session } = this, { document } = session, g = document.guides, { frame, live } = useEditor.getState();
     if (!g) return;
-    if (live.share === 0) { this.set({ share: SHARES.find((k) => g.count / k <= FIRST_TRIED) ?? SHARES[SHARES.length - 1] }); this.most = 1; }
+    // a sheet is one
+    if (document.sway.sheet && live.share !== 1) this.set({ share: 1, auto: false });
+    else if (live.share === 0) { this.set({ share: SHARES.find((k) => g.count / k <= FIRST_TRIED) ?? SHARES[SHARES.length - 1] }); this.most = 1; }
     const { share } = useEditor.getState().live, { rate } = live, hand = this.of && this.hand ? this.hand : null, { planting, pointCount, offsets } = session.guides!;
     const goesOn = this.of !== null;
     this.end();
-    const { workers, run } = session.runs.lend(), coupled = isCoupled(document.sway), alone = coupled && !crossOriginIsolated, count = Math.max(Math.min(FEWEST, g.count), Math.ceil(g.count / share));
+    const { workers, run } = session.runs.lend(), coupled = isCoupled(document.sway), alone = (coupled && !crossOriginIsolated) || document.sway.sheet !== undefined, count = Math.max(Math.min(FEWEST, g.count), Math.ceil(g.count / share));
     this.workers = workers;
     this.run = run;
     // guides spread most evenly stand for the others
