@@ -29,7 +29,7 @@ import type { StepNumbers } from './rod/arrays';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
 import type { Hand } from '../mesh/hand';
 import { mapAtRoots, nodeMotionsInto, RootPoser, shareOf, Stage, WornShell, type Scene, sheetOf } from './scene';
-import { SheetLinks, type SheetGrid } from './sheet';
+import { SheetGrid, SheetLinks } from './sheet';
 import { insideClosed } from './start-check';
 import { makeRod, placeStrand } from './strand-setup';
 import type { StepPlan } from './substeps';
@@ -221,7 +221,8 @@ export class SwayRun {
     this.combInto();
     this.world.set(this.combed);
     this.bends = whole.bends?.(this.first) ?? null;
-    const grid = sheetOf(scene);
+    // as the strands' own rest shapes, so is what lies between them: as it is where the run begins
+    const grid = settings.sheet && guides > 1 ? new SheetGrid(settings.sheet, this.world.slice(), guides, pointCount) : null;
     this.sheet = grid ? new SheetLinks(grid) : null;
     this.sheetGrid = grid;
     this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from, grid);

@@ -78,7 +78,7 @@ export class SheetLinks {
   private readonly scale: Float64Array;
   private readonly along: Float64Array;
   private readonly firm: Float64Array;
-  static readonly madeAnew = new Set(['kind', 'strand', 'point', 'place', 'rest', 'stiffness', 'x', 'w', 'asked', 'left', 'way', 'made', 'scale', 'along', 'firm']);
+  static readonly madeAnew = new Set(['kind', 'strand', 'point', 'place', 'x', 'w', 'asked', 'left', 'way', 'made', 'scale', 'along', 'firm']);
 
   constructor(grid: SheetGrid) {
     const { sheet, P, guides, points: n, next } = grid, kind: number[] = [], strand: number[] = [], point: number[] = [], rest: number[] = [], stiffness: number[] = [];
