@@ -56,11 +56,12 @@ try {
     await page.getByTestId('curl1-radiusMm').scrollIntoViewIfNeeded();
   });
   await shot('17-chains', async () => {
-    await bramble('dock and ears');
+    await bramble('coat-tails');
     await stage('plant');
-    await page.getByRole('button', { name: 'whole' }).click();
-    await page.evaluate(() => { const v = (window as never as { fineComb: { view: { camera: { position: { set: (x: number, y: number, z: number) => void } }; controls: { update: () => void } } } }).fineComb.view; v.camera.position.set(-2.3, 1.7, -2.4); v.controls.update(); });
-    await page.waitForTimeout(800);
+    await page.getByTestId('fold-sheet').click();
+    await page.evaluate(() => { const v = (window as never as { fineComb: { view: { camera: { position: { set: (x: number, y: number, z: number) => void } }; controls: { update: () => void } } } }).fineComb.view; v.camera.position.set(1.1, 0.95, 1.5); v.controls.update(); });
+    await page.waitForTimeout(4000);
+    await page.getByTestId('sheet-cloth').scrollIntoViewIfNeeded();
   });
   if (!page.url().endsWith('/')) await page.goto(trial.url);
   await page.getByText('loose hair', { exact: true }).click();

@@ -62,6 +62,7 @@ export async function* handOver(baked: Baked, wish: HandOver, names: HandOverNam
   if (HAND_OVER_FORMATS[wish.format].chains !== ofChains(baked.document)) throw new Error(ofChains(baked.document) ? 'Chains are handed over as keys on the character’s joints.' : 'Keys on the character’s joints are of grooms of chains; this one is of hair.');
   if (wish.format === 'keys') {
     if (!baked.source) throw new Error('The file the character came in is not at hand.');
+    if (hasDrops(baked)) report.notes.push('Drops are handed over beside OpenUSD curves only.');
     const { name, bytes } = await chainKeys(baked, await baked.source(), wish, base, frames, report, tell);
     yield { name, pieces: once(bytes) };
   } else if (HAND_OVER_FORMATS[wish.format].curves) yield* curves(baked, wish, names, base, frames, report, tell);

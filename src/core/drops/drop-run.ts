@@ -25,8 +25,10 @@ const RUNS = 0.12;
 const AGAIN = 0.08, LIFE = 8, LIES = 0.25;
 /** A hit does not change a lock's speed by more than this at once, m/s: what more there is stays with the drop. */
 const HARDEST = 1.5;
-const CELL = 0.024, HEADS = 1 << 15;
-const TWO_PI = 2 * Math.PI;
+const CELL = 0.012, HEADS = 1 << 16;
+const TWO_PI = 2 * Math.PI, EDGE = 13;
+/** Substeps for which edges are sorted at once. */
+const SORTED = 4;
 
 export interface DropSettings { sources: readonly DropSource[]; gravity: number; fps: number }
 
@@ -73,6 +75,16 @@ export class DropRun {
   private entries = new Int32Array(0);
   private entryCount = 0;
   private readonly seen: Int32Array;
+  /** Strand of each point. */
+  private strandAt: Int32Array | null = null;
+  /** `EDGE` numbers of the edge that ends at a point: its ends, its velocity, its middle and how far its ends are from there. */
+  private readonly edges: Float64Array;
+  /** Edges that any may meet, and for how many substeps more they are known. */
+  private readonly near: Int32Array;
+  private nearCount = 0;
+  private sortedFor = 0;
+  private readonly low = new Float64Array(3);
+  private readonly high = new Float64Array(3);
   private stamp = 0;
   private readonly J = new Float64Array(3);
   private readonly p = new Float64Array(3);
@@ -80,13 +92,15 @@ export class DropRun {
   private readonly u = new Float64Array(3);
   private readonly close = new Float64Array(3);
   /** What is made anew in every substep and need not be kept of a run. */
-  static readonly madeAnew = new Set(['heads', 'links', 'entries', 'seen', 'stamp', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount', 'goal', 'goalShell', 'goalAt', 'goalSide', 'plane']);
+  static readonly madeAnew = new Set(['heads', 'links', 'entries', 'seen', 'stamp', 'strandAt', 'edges', 'near', 'nearCount', 'sortedFor', 'low', 'high', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount', 'goal', 'goalShell', 'goalAt', 'goalSide', 'plane']);
 
   constructor(private readonly settings: DropSettings, points: number) {
     this.given = new Float64Array(settings.sources.length);
     this.ways = settings.sources.map((s) => wayOf(s));
     this.fall = Float64Array.from(settings.sources, (s) => fallSpeed(s.sizeMm / 1000, s.density));
     this.seen = new Int32Array(points);
+    this.edges = new Float64Array(EDGE * points);
+    this.near = new Int32Array(points);
   }
 
   /** How many are about. */
@@ -109,7 +123,7 @@ export class DropRun {
   private mass(d: number): number { return (this.settings.sources[this.source[d]].density * Math.PI * this.size[d] ** 3) / 6; }
 
   /** Before the substeps of a frame: where each comes to is to be asked anew. */
-  beginFrame(): void { this.goal.fill(-2, 0, this.used); }
+  beginFrame(): void { this.goal.fill(-2, 0, this.used); this.sortedFor = 0; }
   /**
    * Before a substep of `h` seconds that ends at `time` (s of the shot), `left` s before the frame's end: all that drops do in it. `air`: velocity of the air at a place; `walls`: skin, cloth and ground, null for none.
    */
@@ -217,33 +231,53 @@ export class DropRun {
 
   // ---------------------------------------------------------------- in flight
 
+  /** The edge that ends at a point, as it is. */
+  private see(system: RodSystem, point: number, h: number): void {
+    const { k, lanes: L, rootBefore, rootPosition } = system, { edges } = this, s = this.strandAt![point], i = point - system.start[s], a = system.at(s, i - 1, 3), b = system.at(s, i, 3), e = EDGE * point;
+    let half = 0;
+    for (let c = 0; c < 3; c++) {
+      const r = rootBefore[3 * s + c], u = r + k.x[a + c * L], w = r + k.x[b + c * L];
+      edges[e + c] = u; edges[e + 3 + c] = w;
+      edges[e + 6 + c] = (rootPosition[3 * s + c] - r) / h + 0.5 * (k.v[a + c * L] + k.v[b + c * L]);
+      edges[e + 9 + c] = 0.5 * (u + w);
+      half += 0.25 * (w - u) * (w - u);
+    }
+    edges[e + 12] = Math.sqrt(half);
+  }
+
   /** Edges near any that fly, into a hashed grid. */
   private sort(system: RodSystem, h: number): void {
-    const { settings, heads } = this, reach = Math.max(...settings.sources.map((src) => src.lockMm)) / 1000, box = [0, 0, 0, 0, 0, 0];
+    this.strandAt ??= strandsOf(system);
+    if (this.sortedFor-- > 0) { for (let q = 0; q < this.nearCount; q++) this.see(system, this.near[q], h); return; }
+    this.sortedFor = SORTED - 1;
+    const { settings, heads, edges, low, high } = this, time = SORTED * h, reach = Math.max(...settings.sources.map((src) => src.lockMm)) / 1000, box = [0, 0, 0, 0, 0, 0];
     heads.fill(-1);
     this.entryCount = 0;
-    if (!this.boxInto(box, h)) return;
+    this.nearCount = 0;
+    this.boxInto(box, time);
+    // and what comes meanwhile
+    for (const src of settings.sources) if (src.on) [src.x, src.y, src.z].forEach((v, c) => { const r = src.wide + time * src.speed * (1 + src.speedSpread); box[c] = Math.min(box[c], v - r); box[3 + c] = Math.max(box[3 + c], v + r); });
     for (let c = 0; c < 3; c++) { box[c] -= reach + 0.02; box[3 + c] += reach + 0.02; }
-    const { k, lanes: L, rootBefore } = system;
     for (let s = 0; s < system.strandCount; s++) {
       const n = system.pointsOf(s);
       for (let i = 1; i < n; i++) {
-        const a = system.at(s, i - 1, 3), b = system.at(s, i, 3), low: number[] = [0, 0, 0], high: number[] = [0, 0, 0];
+        const p = system.start[s] + i, e = EDGE * p;
+        this.see(system, p, h);
         let out = false;
         for (let c = 0; c < 3; c++) {
-          const r = rootBefore[3 * s + c], u = r + k.x[a + c * L], w = r + k.x[b + c * L];
-          low[c] = Math.min(u, w) - reach; high[c] = Math.max(u, w) + reach;
+          // where it may be until then
+          const u = edges[e + c], w = edges[e + 3 + c], way = time * edges[e + 6 + c], more = reach + 0.25 * Math.abs(way);
+          low[c] = Math.min(u, w) + Math.min(0, way) - more; high[c] = Math.max(u, w) + Math.max(0, way) + more;
           if (low[c] > box[3 + c] || high[c] < box[c]) out = true;
         }
         if (out) continue;
-        const p = system.start[s] + i;
+        this.near[this.nearCount++] = p;
         for (let X = Math.floor(low[0] / CELL); X <= Math.floor(high[0] / CELL); X++) for (let Y = Math.floor(low[1] / CELL); Y <= Math.floor(high[1] / CELL); Y++) for (let Z = Math.floor(low[2] / CELL); Z <= Math.floor(high[2] / CELL); Z++) {
           if (this.entryCount >= this.entries.length) { const more = new Int32Array(Math.max(4096, 2 * this.entries.length)), links = new Int32Array(more.length); more.set(this.entries); links.set(this.links); this.entries = more; this.links = links; }
-          const e = this.entryCount++, head = cellOf(X, Y, Z);
-          // strand and point together
-          this.entries[e] = p;
-          this.links[e] = heads[head];
-          heads[head] = e;
+          const at = this.entryCount++, head = cellOf(X, Y, Z);
+          this.entries[at] = p;
+          this.links[at] = heads[head];
+          heads[head] = at;
         }
       }
     }
@@ -271,32 +305,32 @@ export class DropRun {
 
   /** Meets the first lock on its way in the substep; the share of the way it has made by then. */
   private meet(system: RodSystem, d: number, h: number, time: number): number {
-    const { x, v, heads, links, entries, seen, close, p, q, J } = this, o = 3 * d, reach = this.lock(d) + this.size[d] / 2, way = h * Math.hypot(v[o], v[o + 1], v[o + 2]), steps = Math.max(1, Math.ceil((2 * way) / CELL));
+    const { x, v, heads, links, entries, seen, edges, close, p, q, J } = this, o = 3 * d, reach = this.lock(d) + this.size[d] / 2, way = h * Math.hypot(v[o], v[o + 1], v[o + 2]), steps = Math.max(1, Math.ceil((2 * way) / CELL));
     const stamp = ++this.stamp;
-    let first = 2, hostS = -1, hostI = 0, hostT = 0;
+    let first = 2, host = -1, hostT = 0;
     for (let q0 = 0; q0 <= steps; q0++) {
       const f = (q0 / steps) * h, cell = cellOf(Math.floor((x[o] + f * v[o]) / CELL), Math.floor((x[o + 1] + f * v[o + 1]) / CELL), Math.floor((x[o + 2] + f * v[o + 2]) / CELL));
       for (let e = heads[cell]; e >= 0; e = links[e]) {
         const point = entries[e];
         if (seen[point] === stamp) continue;
         seen[point] = stamp;
-        const s = strandOf(system, point), i = point - system.start[s], a = system.at(s, i - 1, 3), b = system.at(s, i, 3), { k, lanes: L, rootBefore, rootPosition } = system;
+        const g = EDGE * point, mx = edges[g + 9] - x[o], my = edges[g + 10] - x[o + 1], mz = edges[g + 11] - x[o + 2];
         // its way as the edge sees it
+        const jx = v[o] - edges[g + 6], jy = v[o + 1] - edges[g + 7], jz = v[o + 2] - edges[g + 8], far = edges[g + 12] + reach + h * Math.sqrt(jx * jx + jy * jy + jz * jz);
+        if (mx * mx + my * my + mz * mz > far * far) continue;
         let along = 0;
-        for (let c = 0; c < 3; c++) {
-          const r = rootBefore[3 * s + c], rv = (rootPosition[3 * s + c] - r) / h;
-          p[c] = r + k.x[a + c * L]; q[c] = r + k.x[b + c * L];
-          J[c] = v[o + c] - rv - 0.5 * (k.v[a + c * L] + k.v[b + c * L]);
-        }
+        J[0] = jx; J[1] = jy; J[2] = jz;
+        for (let c = 0; c < 3; c++) { p[c] = edges[g + c]; q[c] = edges[g + 3 + c]; }
         if (!between(x[o], x[o + 1], x[o + 2], J, h, p, q, close) || close[2] > reach) continue;
         // what leaves a lock does not hit it
         for (let c = 0; c < 3; c++) along += J[c] * (p[c] + close[1] * (q[c] - p[c]) - x[o + c]);
         if (along <= 0 || close[0] >= first) continue;
-        first = close[0]; hostS = s; hostI = i; hostT = close[1];
+        first = close[0]; host = point; hostT = close[1];
       }
     }
-    if (hostS < 0) return 1;
-    this.hit(system, d, hostS, hostI, hostT, h, time);
+    if (host < 0) return 1;
+    const s = this.strandAt![host];
+    this.hit(system, d, s, host - system.start[s], hostT, h, time);
     return first;
   }
 
@@ -390,12 +424,8 @@ export class DropRun {
 }
 
 const cellOf = (x: number, y: number, z: number): number => (Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791)) & (HEADS - 1);
-/** Strand that a point belongs to. */
-function strandOf(system: RodSystem, point: number): number {
-  let low = 0, high = system.strandCount;
-  while (high - low > 1) { const mid = (low + high) >> 1; if (system.start[mid] <= point) low = mid; else high = mid; }
-  return low;
-}
+/** Strand of every point. */
+function strandsOf(system: RodSystem): Int32Array { const out = new Int32Array(system.start[system.strandCount]); for (let s = 0; s < system.strandCount; s++) out.fill(s, system.start[s], system.start[s + 1]); return out; }
 /** Where a way from (x, y, z) by `w` for `h` s comes nearest to the line from `a` to `b`: share of the way, share of the line, distance. **Source:** closest points of two segments, Ericson 2005, from memory. */
 function between(x: number, y: number, z: number, w: ArrayLike<number>, h: number, a: ArrayLike<number>, b: ArrayLike<number>, out: Float64Array): boolean {
   const d1x = h * w[0], d1y = h * w[1], d1z = h * w[2], d2x = b[0] - a[0], d2y = b[1] - a[1], d2z = b[2] - a[2], rx = x - a[0], ry = y - a[1], rz = z - a[2];

@@ -1,0 +1,89 @@
+/** Sheets and drops in a real browser: lines laid over cloth from an edge that is clicked, and sand that falls on what hangs. */
+import type { Browser, Page } from 'playwright-core';
+import { afterAll, afterEach, beforeAll, expect, it } from 'vitest';
+import { openBrowser, startTrial, type Trial } from '../../cli/trial';
+import type { Drawn } from '../../src/core/drawn/drawn';
+import { handsOn, watchedPage } from '../helpers/page';
+
+let trial: Trial, browser: Browser, page: Page;
+const errors: string[] = [], { saved, ask } = handsOn(() => page);
+const settled = async (what: string, seconds = 120): Promise<void> => { for (const end = Date.now() + 1000 * seconds; !(await ask<boolean>(what)); await page.waitForTimeout(150)) if (Date.now() > end) throw new Error(`waited too long: ${what}`); };
+const drawn = (): Promise<Drawn> => ask<Drawn>('f.session.document.drawn');
+const at = async (place: readonly number[]): Promise<[number, number]> => {
+  const box = (await page.getByTestId('view').boundingBox())!, [x, y] = await page.evaluate((p) => { const { view } = (window as never as { fineComb: { view: { project: (v: unknown) => [number, number]; controls: { target: { clone: () => { set: (...n: number[]) => unknown } } } } } }).fineComb; return view.project(view.controls.target.clone().set(...p)); }, place as number[]);
+  return [box.x + x, box.y + y];
+};
+beforeAll(async () => { trial = await startTrial(); browser = await openBrowser(); page = await watchedPage(browser, errors); page.on('dialog', (d) => void d.accept()); });
+afterAll(async () => { await browser?.close(); await trial?.stop(); trial?.remove(); });
+afterEach(() => { expect(errors.splice(0)).toEqual([]); });
+
+it('a line along an edge is clicked, and a sheet is laid from it; one undo takes it back', async () => {
+  await page.goto(trial.url);
+  await page.getByRole('link', { name: /^coat-tails/ }).click();
+  await page.getByTestId('view').waitFor();
+  await page.getByTestId('stage-cast').click();
+  await page.getByTestId('fold-meshHair').click();
+  for (const box of await page.getByRole('checkbox', { name: /^Draw chains through/ }).all()) await box.setChecked((await box.getAttribute('aria-label')) === 'Draw chains through coat');
+  const from = page.url();
+  await page.getByTestId('begin-drawn').click();
+  await page.waitForURL((u) => u.href !== from && u.pathname.startsWith('/groom/'));
+  await page.getByTestId('view').waitFor();
+  await page.getByTestId('stage-plant').click();
+  await page.getByText('No chain yet').waitFor();
+  await page.getByTestId('fold-sheet').click();
+  expect(await page.getByTestId('lay-sheet').isDisabled()).toBe(true);
+  await ask('(f.view.controls.target.set(0, 0.8, 0), f.view.camera.position.set(0, 0.9, -1.7), f.view.controls.update(), f.view.touch(), 1)');
+  await page.getByTestId('draw-chains').click();
+  for (const x of [0.1, 0.05, 0, -0.05, -0.1]) await page.mouse.click(...(await at([x, 0.93, -0.12])));
+  await page.keyboard.press('Enter');
+  expect((await drawn()).lines.map((l) => l.places.length)).toEqual([15]);
+  for (const [id, v] of [['sheet-lines', '6'], ['sheet-joints', '5']]) { await page.getByTestId(id).fill(v); await page.getByTestId(id).press('Enter'); }
+  await page.getByTestId('lay-sheet').click();
+  await settled('f.session.document.drawn.lines.length === 6');
+  const { lines, by } = await drawn();
+  expect(by).toBe('along');
+  // down the back of the coat to its hem, side by side
+  for (const l of lines) { expect(l.joints).toBe(5); expect(l.places[1]).toBeGreaterThan(0.88); expect(l.places.at(-2)!).toBeLessThan(0.56); expect(l.places.at(-1)!).toBeLessThan(0); }
+  const across = lines.map((l) => l.places.at(-3)!);
+  expect([...across].sort((a, b) => b - a)).toEqual(across);
+  await page.getByTestId('sheet-cloth').click();
+  await page.getByRole('option', { name: /^Denim/ }).click();
+  expect(await ask('f.session.document.sway.sheet')).toMatchObject({ cloth: 'denim', gsm: 420, bend: 60, around: false });
+  await page.keyboard.press('Control+z');
+  await page.keyboard.press('Control+z');
+  expect((await drawn()).lines.length).toBe(1);
+  expect(await ask('f.session.document.sway.sheet ?? null')).toBeNull();
+  await page.keyboard.press('Control+y');
+  expect((await drawn()).lines.length).toBe(6);
+  await settled('f.session.drawn.influences().now !== null');
+  await page.getByTestId('give-joints').click();
+  await settled('f.state().history !== null && f.session.document.chains.length === 6 && !f.session.stale && f.session.guides !== null');
+  await saved();
+});
+it('it moves as one sheet, and its cloth is told in Sway', async () => {
+  await page.getByTestId('stage-sway').click();
+  await page.getByTestId('sheet-gsm').waitFor();
+  expect(await page.getByTestId('sway-thickness').count()).toBe(0);
+  await page.getByRole('button', { name: 'Run', exact: true }).click();
+  await settled(`f.state().run.state === 'done'`);
+  // lines stay as long as they are
+  expect(await ask<number>('Math.max(...f.state().run.proof.frames.map((m) => m.stretch))')).toBeLessThan(0.002);
+});
+it('sand falls on it, is seen, kept with the take, and taken away', async () => {
+  await page.getByTestId('fold-drops').click();
+  await page.getByTestId('add-sand').click();
+  await settled('(f.session.document.sway.drops ?? []).length === 1');
+  // over the back of the coat
+  await page.getByRole('button', { name: 'where, and all else' }).waitFor({ state: 'detached', timeout: 2000 }).catch(() => undefined);
+  for (const [id, v] of [['drop-0-rate', '1500'], ['drop-0-y', '1.6'], ['drop-0-z', '-0.25'], ['drop-0-wide', '0.1']]) { await page.getByTestId(id).fill(v); await page.getByTestId(id).press('Enter'); }
+  await page.getByRole('button', { name: /^Run/ }).first().click();
+  await settled(`f.state().run.state === 'done' && f.state().run.key === f.session.key`);
+  await ask('(f.state().set({ playing: false }), f.state().set({ frame: 18, playing: false }), 1)');
+  await settled('(f.session.shownDrops()?.length ?? 0) > 8 * 100');
+  expect(Number((await page.getByTestId('drops-now').innerText()).replace(/\D/g, ''))).toBeGreaterThan(100);
+  await page.getByRole('button', { name: 'Take sand away' }).click();
+  expect(await ask('f.session.document.sway.drops ?? null')).toBeNull();
+  await page.keyboard.press('Control+z');
+  expect(await ask<number>('f.session.document.sway.drops.length')).toBe(1);
+  await saved();
+});
