@@ -63,6 +63,23 @@ try {
     await page.waitForTimeout(4000);
     await page.getByTestId('sheet-cloth').scrollIntoViewIfNeeded();
   });
+  await shot('5-sway', async () => {
+    await bramble('loose hair, bucket');
+    await stage('fill');
+    await page.getByTestId('fill-preview').fill(String(STRANDS));
+    await page.getByTestId('fill-preview').press('Enter');
+    await stage('sway');
+    await page.getByRole('button', { name: 'side', exact: true }).click();
+    for (const id of ['made', 'around', 'drops']) await page.getByTestId(`fold-${id}`).click();
+    await page.getByTestId('run').click();
+    await waitRun();
+    await set({ playing: false });
+    await set({ frame: 13, playing: false });
+    await page.getByTestId('drops-now').scrollIntoViewIfNeeded();
+    await page.waitForTimeout(6000);
+  });
+  // as it was
+  if (!ONLY || ONLY.includes('5-sway')) for (const id of ['made', 'around', 'drops']) await page.getByTestId(`fold-${id}`).click();
   if (!page.url().endsWith('/')) await page.goto(trial.url);
   await page.getByText('loose hair', { exact: true }).click();
   await page.getByTestId('view').waitFor();
@@ -88,7 +105,6 @@ try {
     await waitRun();
     await set({ playing: false, frame: 17 });
   }
-  await shot('5-sway', async () => { await page.getByRole('button', { name: 'three-quarter' }).click(); });
   await shot('6-proof', async () => { await stage('proof'); await page.getByRole('button', { name: 'Go to worst', exact: true }).click(); await page.getByTestId('heat').click(); await page.getByRole('option', { name: 'Drift' }).click(); await set({ strip: 'time' }); await page.getByTestId('verdict').scrollIntoViewIfNeeded(); await page.waitForTimeout(600); });
   await shot('12-takes', async () => {
     await set({ heat: 'none', marked: -1 });

@@ -23,7 +23,7 @@ it('a line along an edge is clicked, and a sheet is laid from it; one undo takes
   await page.getByTestId('view').waitFor();
   await page.getByTestId('stage-cast').click();
   await page.getByTestId('fold-meshHair').click();
-  for (const box of await page.getByRole('checkbox', { name: /^Draw chains through/ }).all()) await box.setChecked((await box.getAttribute('aria-label')) === 'Draw chains through coat');
+  await page.getByLabel('Draw chains through coat', { exact: true }).click();
   const from = page.url();
   await page.getByTestId('begin-drawn').click();
   await page.waitForURL((u) => u.href !== from && u.pathname.startsWith('/groom/'));

@@ -11,6 +11,8 @@ import { Surface } from '../mesh/surface';
 
 /** Lines shorter than this share of the middle one are left out: they run out at the side. */
 const SHORT = 0.15;
+/** Steps that go straight away from the edge. */
+const BEGINS = 5;
 /** m: faces of a sheet that has two lie no farther apart. */
 const THICK = 0.03;
 const round = (v: number): number => Math.round(1e6 * v) / 1e6;
@@ -21,7 +23,12 @@ export function layLines(character: Character, meshes: readonly string[], edge: 
   const wanted = Math.max(2, Math.min(MOST_LINES, Math.round(lines))), count = Math.max(1, Math.min(MOST_DRAWN_JOINTS, MOST_CLICKS - 1, Math.round(joints)));
   const { positions: P, triangles: T } = joinedMesh(character, meshes), mesh = new WayMesh(P, T), closed = around ? [...edge, edge[0], edge[1], edge[2]] : edge, piece = edgeOf(T, P), fine = fineLine(evened(closed, 4 * closed.length), 0.25 * piece), { distance } = mesh.along(fine), surface = new Surface(P, T), ways = slopes(P, T, distance), whole = fine.arcs[fine.arcs.length - 1];
   const at = (s: number): Vec3 => { let k = 1; while (k < fine.arcs.length - 1 && fine.arcs[k] < s) k++; const t = Math.min(1, Math.max(0, (s - fine.arcs[k - 1]) / (fine.arcs[k] - fine.arcs[k - 1] || 1))); return [0, 1, 2].map((c) => fine.places[3 * k - 3 + c] + t * (fine.places[3 * k + c] - fine.places[3 * k - 3 + c])) as Vec3; };
-  const found = Array.from({ length: wanted }, (_, k) => follow(surface, distance, ways, at((whole * (k + 0.5)) / wanted), 0.4 * piece));
+  const found = Array.from({ length: wanted }, (_, k) => {
+    const s = (whole * (k + 0.5)) / wanted, from = at(s), before = at(Math.max(0, s - 0.5 * piece)), after = at(Math.min(whole, s + 0.5 * piece)), along = normalize([after[0] - before[0], after[1] - before[1], after[2] - before[2]]), side = normalize(cross(surface.nearest(from)!.normal, along));
+    // to either side of the edge; where there is cloth at both, downwards
+    const both = [1, -1].map((sign) => follow(surface, distance, ways, from, side.map((v) => sign * v) as Vec3, 0.4 * piece)), longer = both[0].length > both[1].length ? 0 : 1, drop = both.map((w) => from[1] - w.places[w.places.length - 1][1]), lower = drop[0] > drop[1] ? 0 : 1;
+    return both[1 - longer].length > 0.25 * both[longer].length && drop[lower] - drop[1 - lower] > 0.2 * both[lower].length ? both[lower] : both[longer];
+  });
   const middle = found.map((f) => f.length).sort((a, b) => a - b)[found.length >> 1], kept = found.filter((f) => f.length > SHORT * middle);
   if (!(middle > 2 * piece) || kept.length < 2) throw new Error('Nothing hangs from this edge far enough to be a sheet. Draw it along where the sheet is pinned, on the mesh itself.');
   return kept.map(({ places, arcs, length }, k) => {
@@ -36,16 +43,25 @@ export function layLines(character: Character, meshes: readonly string[], edge: 
   });
 }
 
-/** The way from a place on which the distance grows fastest, in steps of `step` m. */
-function follow(surface: Surface, distance: Float64Array, ways: Float64Array, from: Vec3, step: number): { places: Vec3[]; arcs: number[]; length: number } {
+/** The way from a place, to one side of the edge, on which the distance grows fastest, in steps of `step` m; to where it would turn back (over a hem to the other face). */
+function follow(surface: Surface, distance: Float64Array, ways: Float64Array, from: Vec3, side: Vec3, step: number): { places: Vec3[]; arcs: number[]; length: number } {
   const { triangles: T } = surface, places: Vec3[] = [from], arcs = [0];
-  let here = surface.nearest(from)!, far = -1, length = 0;
+  const heading: Vec3 = [...side];
+  let here = surface.nearest(from.map((v, c) => v + step * side[c]))!, far = -1, length = 0;
   for (let n = 0; n < 5000; n++) {
     const { face, barycentric: w } = here, way = [0, 0, 0], d = [0, 1, 2].reduce((s, k) => s + w[k] * distance[T[3 * face + k]], 0);
-    if (!(d > far + 0.1 * step)) break;
-    if (n > 0) { const before = places[places.length - 1]; length += Math.hypot(...here.point.map((v, c) => v - before[c])); places.push([...here.point]); arcs.push(length); }
+    // about the edge itself slopes point both ways
+    const begins = n < BEGINS;
+    if (!(d > far + 0.1 * step) && !begins) break;
+    const before = places[places.length - 1], d3 = here.point.map((v, c) => v - before[c]), gone = Math.hypot(...d3);
+    if (gone < 0.2 * step || d3[0] * heading[0] + d3[1] * heading[1] + d3[2] * heading[2] < 0.2 * gone) break;
+    for (let c = 0; c < 3; c++) heading[c] = 0.8 * heading[c] + (0.2 * d3[c]) / (gone || 1);
+    length += gone;
+    places.push([...here.point]);
+    arcs.push(length);
     far = d;
     for (let k = 0; k < 3; k++) for (let c = 0; c < 3; c++) way[c] += w[k] * ways[3 * T[3 * face + k] + c];
+    if (begins) for (let c = 0; c < 3; c++) way[c] = side[c];
     const l = Math.hypot(...way);
     if (l < 1e-6) break;
     here = surface.nearest(here.point.map((v, c) => v + (step * way[c]) / l))!;

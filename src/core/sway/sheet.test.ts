@@ -99,6 +99,9 @@ describe('sheets', () => {
       expect(Math.abs(Math.hypot(l.places[end], l.places[end + 2]) - 0.39)).toBeLessThan(0.03);
       expect(Math.abs(Math.sin(Math.atan2(l.places[end], l.places[end + 2]) - turn))).toBeLessThan(0.08);
     }
+    // from an edge across its middle, downwards; not over the hem of what has two faces
+    const half = layLines(flat, ['cape'], [-0.3, 1.6, 0, 0, 1.6, 0, 0.3, 1.6, 0], { lines: 5, joints: 4, around: false });
+    for (const l of half) { expect(l.places[1]).toBeCloseTo(1.6, 2); expect(Math.abs(l.places.at(-2)! - 1.2)).toBeLessThan(0.02); }
     expect(() => layLines(flat, ['cape'], [0, 2, 0], { lines: 6, joints: 8, around: false })).toThrow(/one place only/);
   });
   it('the mesh follows: a cape swings from its bar as one, and comes to rest where it hung', () => {
