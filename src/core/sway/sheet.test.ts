@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { withDrawing, drawnDocument } from '../chain/chain-groom';
 import { openScene } from '../bake/open-scene';
+import { packRun, unpackRun } from '../bake/run-state';
 import { newDocument, type GroomDocument } from '../document/schema';
 import { characterOf } from '../chain/character-of';
 import { influencesOf } from '../drawn/influences';
@@ -110,6 +111,14 @@ describe('sheets', () => {
     for (const t of tips) { expect(Math.abs(t[2] - tips[0][2])).toBeLessThan(0.03); expect(t[1]).toBeLessThan(1.35); }
     expect(g.document.chains.length).toBe(7);
     expect(poseCharacter(characterOf(g.character, g.document, g.weights), null, 0).length).toBeGreaterThan(0);
+  });
+  it('goes on from a state of its run to the bit', () => {
+    const g = groom(sheetOn(0.6, 0.8, 12, 12, (u, s) => [u, 2 - 0.8 * s, 0.6 * s]), [-0.3, 2, 0, 0, 2, 0, 0.3, 2, 0], newSheet('jersey', false), { lines: 5, joints: 6 }), a = new SwayRun(g.scene, 0), b = new SwayRun(g.scene, 0);
+    for (let f = 0; f < 7; f++) a.advance();
+    unpackRun(b, packRun(a));
+    b.frame = a.frame;
+    for (let f = 0; f < 5; f++) { a.advance(); b.advance(); }
+    expect(b.positions()).toEqual(a.positions());
   });
   it('cloths of the table have bending lengths as cloths have: 1 to 4 cm', () => {
     // common practice, no source: limp silk about 1.5 cm, stiff canvas over 3 cm

@@ -3,8 +3,8 @@
  * beside it by what cloth does across the lines: stretch, shear, and bending.
  *
  * A link is a scalar C(x) that is 0 at rest, with stiffness k and a lag τ: F = −k (C + τ Ċ). After the rods have made their substep by themselves, all links correct it
- * together, with edges along the lines as firm as can be: (M / h² + Σ k (1 + τ/h) ∇C ∇Cᵀ) Δx = −Σ k (C + τ/h (C − C₋)) ∇C, C₋ that of the last substep, solved by conjugate gradients that are scaled by mass, whose every step keeps momentum; points go Δx on, and Δx / h
- * faster. So links bear at rest just what they should, and nothing of it can blow up. Then each edge gets its length back from its root down.
+ * together, with edges along the lines as firm as can be: (M / ĥ² + Σ k (1 + τ/h) ∇C ∇Cᵀ) Δx = −Σ k (C + τ/h (C − C₋)) ∇C, C₋ that of the last substep, ĥ = 2h/3 as the
+ * rods step by BDF2; solved by conjugate gradients that are scaled by mass, whose every step keeps momentum. Points go Δx on, and Δx / ĥ faster. So links bear at rest just what they should, and nothing of it can blow up. Then each edge gets its length back from its root down.
  * **Source:** implicit step for cloth, Baraff and Witkin 1998, from memory. Stretch between lines a apart whose points are b apart: k = S b / a. Shear along the
  * diagonals of a field: k = G (a² + b²) / (2 a b). Bending across: C = |xₗ − 2x + xᵣ| less what it is at rest, k = B b / a³. All three follow from the energy of a plane field; *own derivation*.
  */
@@ -139,7 +139,7 @@ export class SheetLinks {
       // each edge at its length from the point above; no part of what anything is pushed by
       let length = 0;
       for (let c = 0; c < 3; c++) length += (x[e + c] - x[e - 3 + c]) ** 2;
-      const stretch = k.restLength[system.at(s, i, 1)] / Math.sqrt(length);
+      const stretch = k.restLength[system.at(s, i, 1)] / (Math.sqrt(length) || 1);
       for (let c = 0; c < 3; c++) { const a = o + c * L; x[e + c] = x[e - 3 + c] + stretch * (x[e + c] - x[e - 3 + c]); k.x[a] = x[e + c] - rootPosition[3 * s + c]; k.v[a] += (1.5 * moved[e + c]) / h; }
     }
     for (let l = 0; l < across; l++) last[l] = this.measure(l);

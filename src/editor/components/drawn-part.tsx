@@ -57,7 +57,7 @@ function SheetPart({ document }: PanelProps) {
   const lay = (): void => { try { session.drawn.lay(chosen!, { lines, joints, around }); } catch (e) { told(e); } };
   return (
     <Fold id="sheet" title="Is it a sheet?" summary={sheet ? `${CLOTHS[sheet.cloth].label.toLowerCase()}, ${drawn.lines.length} lines` : 'no'}>
-      {drawn.lines.length > 1 && <OneOf label="Pinned along" testId="sheet-edge" value={chosen!.id} onChange={setEdge} options={drawn.lines.map((l) => ({ value: l.id, label: l.name, help: 'This line runs along the edge that the sheet hangs from.' }))} />}
+      {drawn.lines.length > 1 && <OneOf label="Edge" testId="sheet-edge" value={chosen!.id} onChange={setEdge} options={drawn.lines.map((l) => ({ value: l.id, label: l.name, help: 'This line runs along the edge that the sheet hangs from.' }))} />}
       <NumberField testId="sheet-lines" parameter={LINES} value={lines} onChange={setLines} onCommit={() => undefined} />
       <NumberField testId="sheet-joints" parameter={DOWN} value={joints} onChange={setJoints} onCommit={() => undefined} />
       <Toggle label="All round" help="The edge closes on itself, as a skirt’s waist does; off: from one end of it to the other." checked={around} onChange={setAround} />
