@@ -8,6 +8,7 @@ import bunny from 'bunny';
 import validator from 'gltf-validator';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { groomFileSchema } from '../../src/core/document/groom-file';
+import { newSource } from '../../src/core/drops/sources';
 import { sheetSchema, type Sheet } from '../../src/formats/hand-over-sheet';
 import { tubeGlb } from '../helpers/tube';
 import { readUsd } from '../helpers/usd';
@@ -43,6 +44,25 @@ describe('./comb bake', () => {
     const again = at('again');
     comb('--character', tube, '--groom', at('groom.json'), '--out', again, '--clip', 'be*', '--frames', '0:8', '--format', 'usdc', '--threads', '1');
     expect(readFileSync(path.join(again, sheetOf(again, 'usdc').files[0].name)).equals(readFileSync(path.join(out, sheetOf(out, 'usdc').files[0].name)))).toBe(true);
+  }, 120_000);
+  it('lets it rain, and hands the drops over beside the curves; what is no source is told', () => {
+    const rain = { ...newSource('rain', 'r', 'shower', [0, 0.4, 0]), x: 0.05, y: 0.7, wide: 0.15, speed: 4, rate: 2000, from: 0, to: 6 }, out = at('wet'), wet = (drops: object[]): object => groom({ document: { plant: { guideCount: 24, lengthCm: 8, pointCount: 8 }, bake: { preRoll: 2 }, sway: { drops } } });
+    const r = comb('--character', tube, '--groom', put('wet.json', wet([rain])), '--out', out, '--clip', 'bend', '--frames', '0:8', '--format', 'usdc');
+    expect([r.stderr, [0, 3].includes(r.status!)]).toEqual(['', true]);
+    const sheet = sheetOf(out, 'usdc'), file = sheet.files.find((f) => f.name.endsWith('.drops.usdc'))!, usd = readUsd(path.join(out, file.name)).independent, of = (name: string): number[][] => Object.entries(usd).find(([p]) => p.endsWith(`.${name}`))![1].timeSamples!.values, most = Number(sheet.report.counts.find(([n]) => n === 'most drops in a frame')![1]);
+    expect(sheet.files.length).toBe(2);
+    const counts = of('ids').map((v) => v.length);
+    expect(Math.max(...counts)).toBe(most);
+    expect(most).toBeGreaterThan(100);
+    expect(of('points').map((v) => v.length / 3)).toEqual(counts);
+    expect(of('velocities').map((v) => v.length / 3)).toEqual(counts);
+    expect(of('widths').map((v) => v.length)).toEqual(counts);
+    // drops go on under their numbers, downwards
+    const [ids, points] = [of('ids'), of('points')], k = ids[3].findIndex((id) => ids[2].includes(id));
+    expect(points[3][3 * k + 1]).toBeLessThan(points[2][3 * ids[2].indexOf(ids[3][k]) + 1]);
+    const bad = comb('--character', tube, '--groom', put('hail.json', wet([{ ...rain, kind: 'hail' }])), '--out', at('hail'), '--clip', 'bend');
+    expect(bad.status).toBe(2);
+    expect(bad.stderr).toMatch(/hail\.json: sway\.drops\.0\.kind: .*"sand"/);
   }, 120_000);
   it('moves joints as chains, and puts their keys beside the clips of the file; other forms are refused', async () => {
     const out = at('chains'), file = put('chains.json', { kind: 'Fine Comb groom', version: 1, name: 'dock', chains: [{ joints: 'tail*', bendDeg: 25 }], document: { bake: { preRoll: 6 } } }), r = comb('--character', 'demo/cast/bramble.glb', '--groom', file, '--out', out, '--clip', 'trot', '--frames', '0:10');
