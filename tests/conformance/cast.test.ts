@@ -1,8 +1,10 @@
+import { readFileSync } from 'node:fs';
 import { BufferAttribute, BufferGeometry, DoubleSide, Ray, Vector3 } from 'three';
 import { MeshBVH } from 'three-mesh-bvh';
 import { expect, it } from 'vitest';
 import { buildBramble } from '../../demo/bramble';
 import { buildOda } from '../../demo/oda';
+import { buildPim } from '../../demo/pim';
 import { poseAtFrame, skinPositions, type CharacterMesh, type Pose } from '../../src/core/mesh/character';
 import { brambleBytes, oda, odaBytes } from '../helpers/oda';
 
@@ -11,6 +13,9 @@ it('Oda is what her generator makes, to the byte', async () => {
 });
 it('Bramble is what its generator makes, to the byte', async () => {
   expect(Buffer.from(await buildBramble()).equals(Buffer.from(brambleBytes()))).toBe(true);
+});
+it('Pim is what her generator makes, to the byte', async () => {
+  expect(Buffer.from(await buildPim()).equals(Buffer.from(new Uint8Array(readFileSync('demo/cast/pim.glb'))))).toBe(true);
 });
 
 /** A leg comes through a coat where the coat is behind its surface and nowhere before it. */
