@@ -22,7 +22,7 @@ export function layLines(character: Character, meshes: readonly string[], edge: 
   if (edge.length < 6) throw new Error('The edge has one place only. Click along all of where the sheet is pinned.');
   const wanted = Math.max(2, Math.min(MOST_LINES, Math.round(lines))), count = Math.max(1, Math.min(MOST_DRAWN_JOINTS, MOST_CLICKS - 1, Math.round(joints)));
   const { positions: P, triangles: T } = joinedMesh(character, meshes), mesh = new WayMesh(P, T), closed = around ? [...edge, edge[0], edge[1], edge[2]] : edge, piece = edgeOf(T, P), fine = fineLine(evened(closed, 4 * closed.length), 0.25 * piece), { distance } = mesh.along(fine), surface = new Surface(P, T), ways = slopes(P, T, distance), whole = fine.arcs[fine.arcs.length - 1];
-  const at = (s: number): Vec3 => { let k = 1; while (k < fine.arcs.length - 1 && fine.arcs[k] < s) k++; const t = Math.min(1, Math.max(0, (s - fine.arcs[k - 1]) / (fine.arcs[k] - fine.arcs[k - 1] || 1))); return [0, 1, 2].map((c) => fine.places[3 * k - 3 + c] + t * (fine.places[3 * k + c] - fine.places[3 * k - 3 + c])) as Vec3; };
+  const at = (s: number): Vec3 => placeAlong(fine.places, fine.arcs, s);
   const found = Array.from({ length: wanted }, (_, k) => {
     const s = (whole * (k + 0.5)) / wanted, from = at(s), before = at(Math.max(0, s - 0.5 * piece)), after = at(Math.min(whole, s + 0.5 * piece)), along = normalize([after[0] - before[0], after[1] - before[1], after[2] - before[2]]), side = normalize(cross(surface.nearest(from)!.normal, along));
     // to either side of the edge; where there is cloth at both, downwards
@@ -32,15 +32,17 @@ export function layLines(character: Character, meshes: readonly string[], edge: 
   const middle = found.map((f) => f.length).sort((a, b) => a - b)[found.length >> 1], kept = found.filter((f) => f.length > SHORT * middle);
   if (!(middle > 2 * piece) || kept.length < 2) throw new Error('Nothing hangs from this edge far enough to be a sheet. Draw it along where the sheet is pinned, on the mesh itself.');
   return kept.map(({ places, arcs, length }, k) => {
-    const out: number[] = [];
-    for (let j = 0, q = 1; j <= count; j++) {
-      const s = (length * j) / count;
-      while (q < arcs.length - 1 && arcs[q] < s) q++;
-      const t = Math.min(1, Math.max(0, (s - arcs[q - 1]) / (arcs[q] - arcs[q - 1] || 1)));
-      for (let c = 0; c < 3; c++) out.push(places[q - 1][c] + t * (places[q][c] - places[q - 1][c]));
-    }
+    const flat = places.flat(), out = Array.from({ length: count + 1 }, (_, j) => placeAlong(flat, arcs, (length * j) / count)).flat();
     return { id: `sheet${k + 1}`, name: `sheet ${k + 1}`, places: (mesh.closed ? between(surface, out) : out).map(round), joints: count };
   });
+}
+
+/** The place so far along a line of places (3 each), whose lengths from its start are `arcs`. */
+function placeAlong(places: ArrayLike<number>, arcs: ArrayLike<number>, s: number): Vec3 {
+  let k = 1;
+  while (k < arcs.length - 1 && arcs[k] < s) k++;
+  const t = Math.min(1, Math.max(0, (s - arcs[k - 1]) / (arcs[k] - arcs[k - 1] || 1)));
+  return [0, 1, 2].map((c) => places[3 * k - 3 + c] + t * (places[3 * k + c] - places[3 * k - 3 + c])) as Vec3;
 }
 
 /** The way from a place, to one side of the edge, on which the distance grows fastest, in steps of `step` m; to where it would turn back (over a hem to the other face). */
