@@ -60,9 +60,9 @@ export async function* handOver(baked: Baked, wish: HandOver, names: HandOverNam
   report.frames = { first: frames.first, last: still ? frames.first : frames.last, count: still ? 1 : frames.list.length * frames.samples, fps: frames.fps, samples: frames.samples };
   if (!still && wish.receiver.fps && wish.receiver.fps !== baked.document.shot.fps) report.notes.push(`The shot runs at ${baked.document.shot.fps} frames a second, the receiver at ${wish.receiver.fps}: frames between were computed by cubics through those around.`);
   if (HAND_OVER_FORMATS[wish.format].chains !== ofChains(baked.document)) throw new Error(ofChains(baked.document) ? 'Chains are handed over as keys on the character’s joints.' : 'Keys on the character’s joints are of grooms of chains; this one is of hair.');
+  if (hasDrops(baked) && !wish.format.startsWith('usd')) report.notes.push('Drops are handed over beside OpenUSD curves only.');
   if (wish.format === 'keys') {
     if (!baked.source) throw new Error('The file the character came in is not at hand.');
-    if (hasDrops(baked)) report.notes.push('Drops are handed over beside OpenUSD curves only.');
     const { name, bytes } = await chainKeys(baked, await baked.source(), wish, base, frames, report, tell);
     yield { name, pieces: once(bytes) };
   } else if (HAND_OVER_FORMATS[wish.format].curves) yield* curves(baked, wish, names, base, frames, report, tell);
@@ -86,7 +86,6 @@ async function* curves(baked: Baked, wish: HandOver, names: HandOverNames, base:
     tell(0.5);
     yield { name: nameFor(receiver, base, `lines${HAND_OVER_FORMATS[format].ending}`), pieces: once(writeCurves(format === 'lines' ? 'glb' : 'obj', list, { name: base, width: (filled ? document.fill.widthUm * 1e-6 : diameter) * axes.scale, comment: text })) };
     report.notes.push(turnAxes ? axesNote(receiver) : 'glTF is in metres, +Y up, right-handed by its own rule.');
-    if (hasDrops(baked)) report.notes.push('Drops are handed over beside OpenUSD curves only.');
     return;
   }
   // samples of the file: whole frames counted from the first, or those of the bake

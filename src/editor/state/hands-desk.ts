@@ -57,9 +57,7 @@ export class HandsDesk {
   start(runUp = RUN_UP): void {
     const { session } = this, { document } = session, g = document.guides, { frame, live } = useEditor.getState();
     if (!g) return;
-    // a sheet is one
-    if (document.sway.sheet && live.share !== 1) this.set({ share: 1, auto: false });
-    else if (live.share === 0) { this.set({ share: SHARES.find((k) => g.count / k <= FIRST_TRIED) ?? SHARES[SHARES.length - 1] }); this.most = 1; }
+    if (live.share === 0) { this.set({ share: SHARES.find((k) => g.count / k <= FIRST_TRIED) ?? SHARES[SHARES.length - 1] }); this.most = 1; }
     const { share } = useEditor.getState().live, { rate } = live, hand = this.of && this.hand ? this.hand : null, { planting, pointCount, offsets } = session.guides!;
     const goesOn = this.of !== null;
     this.end();
