@@ -24,7 +24,7 @@ afterEach(() => { expect(errors.splice(0)).toEqual([]); });
 
 it('a groom of chains is made from what hangs on the joints of a character', async () => {
   await page.goto(trial.url);
-  await page.getByRole('link', { name: /^coat/ }).click();
+  await page.getByRole('link', { name: /^coat in/ }).click();
   await page.getByTestId('view').waitFor();
   await page.getByTestId('stage-cast').click();
   await page.getByTestId('fold-chains').click();

@@ -47,12 +47,22 @@ it('a chain is clicked through a mesh, moved, taken back, and made joints of', a
   await page.getByTestId('draw-chains').click();
   // down the plait: its middle at a few heights
   const heights = [0.83, 0.76, 0.68, 0.6, 0.52];
-  for (const y of heights) { const z = await ask<number>(`(() => { const P = f.session.drawn.mesh().positions; let n = 0, s = 0; for (let v = 0; v < P.length; v += 3) if (Math.abs(P[v + 1] - ${y}) < 0.01) { n++; s += P[v + 2]; } return s / n; })()`); await page.mouse.click(...(await at([0, y, z]))); }
+  const middles: { z: number; from: number; to: number }[] = [];
+  for (const y of heights) {
+    const middle = await ask<{ z: number; from: number; to: number }>(`(() => { const P = f.session.drawn.mesh().positions; let n = 0, s = 0, from = 9, to = -9; for (let v = 0; v < P.length; v += 3) if (Math.abs(P[v + 1] - ${y}) < 0.01) { n++; s += P[v + 2]; from = Math.min(from, P[v + 2]); to = Math.max(to, P[v + 2]); } return { z: s / n, from, to }; })()`);
+    middles.push(middle);
+    await page.mouse.click(...(await at([0, y, middle.z])));
+  }
   await page.getByTestId('end-line').click();
   const { lines: [line] } = await drawn();
   expect(line.places.length).toBe(15);
   // through the mesh: its places lie in the middle of the plait, not on its back
-  for (const [k, y] of heights.entries()) { expect(Math.abs(line.places[3 * k + 1] - y)).toBeLessThan(0.006); expect(line.places[3 * k + 2]).toBeGreaterThan(-0.15); }
+  for (const [k, y] of heights.entries()) {
+    const { from, to } = middles[k]!, z = line.places[3 * k + 2]!;
+    expect(Math.abs(line.places[3 * k + 1]! - y)).toBeLessThan(0.006);
+    expect(z).toBeGreaterThan(from + 0.2 * (to - from));
+    expect(z).toBeLessThan(to - 0.2 * (to - from));
+  }
   // a place is dragged, and the drag undone
   const [x, y] = await at(line.places.slice(6, 9));
   await page.mouse.move(x, y);

@@ -1,6 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh } from '../mesh/character';
 import { evened, jointNames, newDrawn, STILL, troubleWithDrawn, type Drawn } from './drawn';
+import { halfWay } from './half-way';
+import { Surface } from '../mesh/surface';
 import { differenceOf, influencesOf, packInfluences, thicknessOf } from './influences';
 import { fineLine, Room, WayMesh } from './mesh-ways';
 import { ChainShape, heldPlaces } from '../chain/chain-pose';
@@ -29,6 +31,23 @@ function character(meshes: { name: string; positions: Float32Array; triangles: U
 const none = new Map<string, Float32Array>();
 /** Two prongs hanging from a bridge, one cell apart. */
 const FORK = [...box([0, 2], [0, 20], [0, 2]), ...box([3, 5], [0, 20], [0, 2]), ...box([0, 5], [20, 23], [0, 2])];
+
+describe('a click through a mesh', () => {
+  const blocks = (...spans: [number, number][]): Surface => { const P: number[] = [], T: number[] = []; for (const [from, to] of spans) { const c = cubes([[0, 0, 0]], 1), first = P.length / 3; for (let v = 0; v < c.positions.length; v += 3) P.push(c.positions[v], c.positions[v + 1], from + (to - from) * c.positions[v + 2]); T.push(...c.triangles.map((v) => v + first)); } return new Surface(Float64Array.from(P), Uint32Array.from(T)); };
+  const depth = (s: Surface): number => halfWay(s, [0.3, 0.4, -5], [0, 0, 1])!.point[2];
+  it('is half way to where it is out again, of parts that lie in one another too', () => {
+    expect(depth(blocks([0, 1]))).toBeCloseTo(0.5, 5);
+    // three strands of a plait, one into the other, one just behind; what is far behind is another thing
+    expect(depth(blocks([0, 1], [0.8, 1.6], [1.7, 2], [4, 6]))).toBeCloseTo(1, 5);
+    expect(depth(blocks([0, 2], [0.5, 1]))).toBeCloseTo(1, 5);
+    expect(halfWay(blocks([0, 1]), [0.3, 0.4, 5], [0, 0, 1])).toBeNull();
+  });
+  it('of open meshes is half way to the next face, or on the only one', () => {
+    const card = (...at: [number, boolean][]): Surface => new Surface(Float64Array.from(at.flatMap(([z]) => [0, 0, z, 1, 0, z, 0, 1, z])), Uint32Array.from(at.flatMap(([, turned], k) => turned ? [3 * k, 3 * k + 2, 3 * k + 1] : [3 * k, 3 * k + 1, 3 * k + 2])));
+    expect(depth(card([0, true]))).toBeCloseTo(0, 6);
+    for (const turned of [true, false]) expect(depth(card([0, turned], [1, turned], [3, turned]))).toBeCloseTo(0.5, 5);
+  });
+});
 
 describe('ways over and through meshes', () => {
   it('along the surface are those of a plane, and great circles of a sphere, within 2 %', () => {

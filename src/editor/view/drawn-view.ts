@@ -2,6 +2,7 @@
 import { interpolateCividis } from 'd3-scale-chromatic';
 import * as THREE from 'three';
 import { STILL } from '../../core/drawn/drawn';
+import { halfWay } from '../../core/drawn/half-way';
 import { vertexNormals } from '../../core/mesh/surface';
 import type { Session } from '../state/session';
 import { useEditor } from '../state/store';
@@ -96,11 +97,8 @@ export class DrawnTool {
 
   /** Where the pointer meets the meshes; half way through to where it leaves them again, where asked for. */
   pick(x: number, y: number, through: boolean): { point: [number, number, number]; normal: [number, number, number] } | null {
-    const { origin, direction } = this.view.ray(x, y), { surface } = this.session.drawn.mesh(), d = direction.toArray(), hit = surface.raycast(origin.toArray(), d);
-    if (!hit) return null;
-    if (!through) return hit;
-    const on = hit.point.map((v, c) => v + 1e-5 * d[c]), next = surface.raycast(on, d);
-    return next ? { ...hit, point: hit.point.map((v, c) => (v + next.point[c]) / 2) as [number, number, number] } : hit;
+    const { origin, direction } = this.view.ray(x, y), { surface } = this.session.drawn.mesh(), from = origin.toArray(), d = direction.toArray();
+    return through ? halfWay(surface, from, d) : surface.raycast(from, d);
   }
   private down(e: PointerEvent): void {
     const { tool } = this;
