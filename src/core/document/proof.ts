@@ -21,7 +21,7 @@ export const measuresSchema = z.object({
   below: z.array(z.tuple([count, z.number(), count])).default([]),
 });
 export type Measures = z.infer<typeof measuresSchema>;
-const planSchema = z.object({ substeps: count, passes: count, error: z.number(), because: z.enum(['asked', 'error', 'root speed', 'root turning', 'root jolt', 'contact', 'least', 'most']) });
+const planSchema = z.object({ substeps: count, passes: count, error: z.number(), because: z.enum(['asked', 'cages', 'error', 'root speed', 'root turning', 'root jolt', 'contact', 'least', 'most']) });
 /** What was not yet measured by earlier versions stands at its default. */
 export const reportSchema = z.object({
   kernel: z.enum(['float64', 'simd']).default('float64'), plan: planSchema.default({ substeps: 8, passes: 1, error: 0, because: 'asked' }), heldShare: z.number().default(0), guides: count, cut: count, beganInside: count, beganDeepest: z.number(), pills: count,

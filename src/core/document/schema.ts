@@ -5,6 +5,7 @@
  * Every parameter's range, unit, default and explanation stands here and nowhere else.
  */
 import { z } from 'zod';
+import { MOST_CAGES, swayCageSchema } from '../cage/cages';
 import { chainSchema } from '../chain/chains';
 import { drawnSchema } from '../drawn/drawn';
 import { MATERIAL_NAMES, type MaterialName } from '../sway/materials';
@@ -233,6 +234,8 @@ export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   windKind: z.enum(['everywhere', 'fan']),
   /** What drops or grains come from; left out where nothing does. */
   drops: z.array(dropSourceSchema).min(1).max(MOST_SOURCES).optional(),
+  /** Boxes of points that swing and take the hair along, instead of rods; left out where there are none. */
+  cages: z.array(swayCageSchema).min(1).max(MOST_CAGES).optional(),
   /** Chains that are a sheet of cloth together, each linked to the next; left out where they are not. */
   sheet: sheetSchema.optional(),
   /** Whether filled strands are pushed out of what they would pierce while they are looked at; hand-over always does. */

@@ -129,3 +129,10 @@ export function moveInto(out: NumberArray, o: number, v: ArrayLike<number>, k: n
   turnInto(out, o, v, k, m, p);
   out[o] += m[p + 4]; out[o + 1] += m[p + 5]; out[o + 2] += m[p + 6];
 }
+/** Rigid motions (7 each) at share `t` of the way from one to another. */
+export function mixMotions(out: NumberArray, from: ArrayLike<number>, to: ArrayLike<number>, t: number): void {
+  for (let o = 0; o < out.length; o += 7) {
+    slerpInto(out, o, from, o, to, o, t);
+    for (let c = 4; c < 7; c++) out[o + c] = from[o + c] + t * (to[o + c] - from[o + c]);
+  }
+}

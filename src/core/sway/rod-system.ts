@@ -174,6 +174,23 @@ export class RodSystem {
     rootBefore.set(rootPosition);
   }
 
+  /** Points get the velocities of what goes from one place to another (3 × points, m, world) in `h` s. */
+  moveAs(from: ArrayLike<number>, to: ArrayLike<number>, h: number): void {
+    const { k: { v }, lanes, start } = this;
+    for (let s = 0; s < this.strandCount; s++) {
+      const at = this.at(s, 0, 3), o = 3 * start[s];
+      for (let a = 0; a < 3 * this.pointsOf(s); a++) v[at + a * lanes] = (to[o + a] - from[o + a]) / h;
+    }
+  }
+  /** Puts the points of all strands (3 × points, m, world) where they are, seen from roots at `rootPosition`. */
+  standAt(points: ArrayLike<number>): void {
+    const { k: { x }, lanes, start, rootPosition } = this;
+    for (let s = 0; s < this.strandCount; s++) {
+      const to = this.at(s, 0, 3), from = 3 * start[s];
+      for (let a = 0; a < 3 * this.pointsOf(s); a++) x[to + a * lanes] = points[from + a] - rootPosition[3 * s + (a % 3)];
+    }
+  }
+
   /** Writes the points of all strands, 3 × points, m, world, in the order they were given. */
   positionsInto(out: Float32Array | Float64Array): void {
     const { x } = this.k, { lanes, start, rootPosition } = this;

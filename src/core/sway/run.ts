@@ -3,9 +3,11 @@
  * server and in tests.
  */
 import { requireContract } from '../contract';
-import { moveInto, rotationRowsInto, slerpInto, turnInto } from '../math/mat4';
+import { mixMotions, moveInto, rotationRowsInto, slerpInto, turnInto } from '../math/mat4';
 import { profileAt } from '../math/profile';
 import { perpendicular, type Vec3 } from '../math/vec';
+import { inCages } from '../cage/cages';
+import { InCages } from '../cage/in-cages';
 import { placeGuides } from '../groom/planting';
 import { polylineLength } from '../groom/polyline';
 import type { Seam } from '../document/proof';
@@ -22,13 +24,15 @@ import { giveInto } from './give';
 import { FIXED_HOLD, holdRate } from './hold';
 import { Loft } from './loft';
 import { GuideSettings } from './guide-settings';
+import { keepOutside } from './keep-outside';
 import type { Pill } from './pills';
 import type { RunPlan } from './plan';
 import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
+import { findNode, type Pose } from '../mesh/character';
 import type { Hand } from '../mesh/hand';
-import { mapAtRoots, nodeMotionsInto, RootPoser, shareOf, Stage, WornShell, type Scene, sheetOf } from './scene';
+import { mapAtRoots, nodeMotionsInto, restPoints, RootPoser, shareOf, Stage, WornShell, type Scene, sheetOf } from './scene';
 import { SheetGrid, SheetLinks } from './sheet';
 import { insideClosed } from './start-check';
 import { makeRod, placeStrand } from './strand-setup';
@@ -95,6 +99,8 @@ const GAP_RISE = 0.35;
 const WIND_STRIDE = 3;
 /** A collider that holds so much of the hair at the start is told. */
 const SWALLOWS = 0.5;
+/** 1/s: how fast hair that was kept off comes back to where its cage has it. Common practice, no source. */
+const BACK_TO_CAGE = 12;
 /** Numbers of a mark: place, normal, force, guide. */
 export const MARK_NUMBERS = 8;
 
@@ -114,10 +120,10 @@ export interface RunOptions {
 }
 
 /** Whether all guides of a groom must be computed in one share: drops meet any of them, and a sheet is one. */
-export const needsOne = (settings: Pick<SwaySettings, 'drops' | 'on' | 'sheet'>): boolean => settings.on && (settings.sheet !== undefined || rains(settings));
-export const rains = (settings: Pick<SwaySettings, 'drops' | 'on'>): boolean => settings.on && (settings.drops ?? []).some((d) => d.on);
+export const needsOne = (settings: Pick<SwaySettings, 'cages' | 'drops' | 'on' | 'sheet'>): boolean => settings.on && !inCages(settings) && (settings.sheet !== undefined || rains(settings));
+export const rains = (settings: Pick<SwaySettings, 'cages' | 'drops' | 'on'>): boolean => settings.on && !inCages(settings) && (settings.drops ?? []).some((d) => d.on);
 /** Whether the strands of a groom act on each other, so that its shares must run in step. */
-export const isCoupled = (settings: Pick<SwaySettings, 'loft' | 'ties'>): boolean => settings.loft > 0 || settings.ties.some((t) => t.on);
+export const isCoupled = (settings: Pick<SwaySettings, 'cages' | 'loft' | 'on' | 'ties'>): boolean => !inCages(settings) && (settings.loft > 0 || settings.ties.some((t) => t.on));
 
 export class SwayRun {
   readonly scene: Scene;
@@ -173,6 +179,15 @@ export class SwayRun {
   private readonly sheetGrid: SheetGrid | null;
   /** Drops about the hair; null where none come. */
   readonly drops: DropRun | null;
+  /** What the hair is moved in instead of as rods; null where it is not. */
+  readonly cages: InCages | null;
+  private readonly cageMotions: Float64Array;
+  /** Motions of the roots and shapes between two frames, where there are cages. */
+  private readonly guides: Float64Array;
+  private readonly between: Float64Array | null;
+  /** Where the cages would have the hair, now and a step ago. */
+  private readonly aim: Float64Array;
+  private readonly aimed: Float64Array;
 
   /** Places the guides as combed at `startFrame` and lets them rest there. */
   constructor(private readonly whole: Scene, startFrame: number, options: RunOptions = {}) {
@@ -222,7 +237,7 @@ export class SwayRun {
     this.world.set(this.combed);
     this.bends = whole.bends?.(this.first) ?? null;
     // as the strands' own rest shapes, so is what lies between them: as it is where the run begins
-    const grid = settings.sheet && guides > 1 ? new SheetGrid(settings.sheet, this.world.slice(), guides, pointCount) : null;
+    const grid = settings.sheet && guides > 1 && !inCages(settings) ? new SheetGrid(settings.sheet, this.world.slice(), guides, pointCount) : null;
     this.sheet = grid ? new SheetLinks(grid) : null;
     this.sheetGrid = grid;
     this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from, grid);
@@ -248,6 +263,16 @@ export class SwayRun {
     if (ties) {
       nodeMotionsInto(this.tieMotions, ties.nodes, this.stage.rest, pose);
       ties.anchor(this.tieMotions);
+    }
+    this.cages = inCages(settings) ? new InCages({ cages: settings.cages!, nodes: settings.cages!.map((c) => findNode(character, c.joint)), restPoints: restPoints(whole), pointCount, from, to, gravity: settings.gravity, calm: settings.calmStart }) : null;
+    this.cageMotions = new Float64Array(7 * (this.cages?.nodes.length ?? 0));
+    this.guides = new Float64Array(this.cages ? 7 * guides : 0);
+    this.aim = this.cages ? this.world.slice() : new Float64Array(0);
+    this.aimed = this.aim.slice();
+    this.between = this.cages && this.shape ? new Float64Array(offsets.length) : null;
+    if (this.cages) {
+      nodeMotionsInto(this.cageMotions, this.cages.nodes, this.stage.rest, pose);
+      this.cages.begin(this.cageMotions);
     }
     const { substeps, passes, error, because } = this.plan;
     this.report = { guides, cut, heldShare, pills: pills.length, shells: this.worn.length, bodies: loft?.lofted ?? 0, ...this.measureStart(), length: Math.round(1e4 * (Float64Array.from({ length: all }, (_, g) => polylineLength(whole.offsets, g * pointCount, pointCount)).sort()[all >> 1] ?? 0)) / 1e4, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
@@ -336,7 +361,7 @@ export class SwayRun {
   }
 
   private measureStart(): Pick<StartReport, 'beganInside' | 'beganDeepest' | 'rooted' | 'beganNear' | 'notes'> {
-    const { contacts, system, world, worn, rigid, colliders } = this, out = { beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, notes: [...colliders.notes] };
+    const { contacts, system, world, worn, rigid, colliders } = this, out = { beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, notes: [...colliders.notes, ...(this.cages?.notes ?? [])] };
     if (!contacts) return out;
     worn.forEach((w, q) => contacts.frame(q, w.before, w.before, system.pointCount));
     contacts.cull(rigid, rigid, system.rootPosition, system.rootPosition, this.lengths);
@@ -396,6 +421,11 @@ export class SwayRun {
     // what the carrier takes along may be another share of its turning
     system.takeMotion(other.system, [aw * bx - ax * bw - ay * bz + az * by, aw * by + ax * bz - ay * bw - az * bx, aw * bz - ax * by + ay * bx - az * bw, aw * bw + ax * bx + ay * by + az * bz]);
     if (this.shape) this.whole.shape!(pose, this.shape);
+    if (this.cages && other.cages) {
+      nodeMotionsInto(this.cageMotions, this.cages.nodes, stage.rest, pose);
+      this.cages.goOnFrom(other.cages, this.cageMotions);
+      this.aim.set(other.aim);
+    }
     this.placeRoots(this.motions, this.motions, 0);
     system.rootBefore.set(system.rootPosition);
     system.positionsInto(world);
@@ -406,7 +436,7 @@ export class SwayRun {
   /** Computes the next frame; with a frame: into its pose. */
   advance(pose?: number): FrameMeasures {
     if (pose !== undefined) this.frame = pose - 1;
-    const { system, contacts, places, placesBefore, loft, ties, numbers, plan: { substeps }, whole } = this, h = numbers.h;
+    const { system, contacts, loft, ties, numbers, plan: { substeps }, whole } = this, h = numbers.h;
     const netBefore = system.netUses, posed = this.stage.poseAt(this.frame + 1, this.home);
     this.poser.rootsInto(posed, this.nextMotions);
     nodeMotionsInto(this.nextRigid, this.nodes, this.stage.rest, posed);
@@ -414,16 +444,10 @@ export class SwayRun {
     for (const w of this.worn) w.pose(posed);
     if (this.nextShape) whole.shape!(posed, this.nextShape);
     if (!this.scene.settings.on) return this.ride();
-    if (contacts) {
-      this.worn.forEach((w, q) => contacts.frame(q, w.before, w.now, system.pointCount));
-      for (let g = 0; g < system.strandCount; g++) for (let c = 0; c < 3; c++) {
-        placesBefore[3 * g + c] = this.motions[7 * g + 4 + c];
-        places[3 * g + c] = this.nextMotions[7 * g + 4 + c];
-      }
-      contacts.cull(this.rigid, this.nextRigid, placesBefore, places, this.lengths);
-    }
+    if (this.cages) return this.inCages(this.cages, posed);
+    if (contacts) this.meetFrame(contacts);
     if (!this.wind.still) this.blow();
-    const inTheWay = this.drops ? this.wayOfDrops(this.drops) : null, air = this.wind.still ? null : (x: number, y: number, z: number, out: Float64Array): void => this.wind.at((this.frame + 0.5) / this.scene.shot.fps, x, y, z, out);
+    const inTheWay = this.drops ? this.wayOfDrops(this.drops) : null, air = this.airOf();
     for (let s = 0; s < substeps; s++) {
       const t0 = s / substeps, t1 = (s + 1) / substeps;
       loft?.act(system, this.first, h, ties ? () => ties.letGo() : undefined);
@@ -450,6 +474,54 @@ export class SwayRun {
     this.show();
     this.meter.take(this.shown, this.combed);
     const measures = this.measure(system.netUses - netBefore), seam = this.loop?.take(this.frame, this.shown, this.motions);
+    return seam ? { ...measures, seam } : measures;
+  }
+  /** Colliders that are near in the coming frame. */
+  private meetFrame(contacts: ContactFinder): void {
+    const { system, places, placesBefore } = this;
+    this.worn.forEach((w, q) => contacts.frame(q, w.before, w.now, system.pointCount));
+    for (let g = 0; g < system.strandCount; g++) for (let c = 0; c < 3; c++) {
+      placesBefore[3 * g + c] = this.motions[7 * g + 4 + c];
+      places[3 * g + c] = this.nextMotions[7 * g + 4 + c];
+    }
+    contacts.cull(this.rigid, this.nextRigid, placesBefore, places, this.lengths);
+  }
+  /** Velocity of the air in the coming frame by place; null where it is still. */
+  private airOf(): ((x: number, y: number, z: number, out: Float64Array) => void) | null {
+    return this.wind.still ? null : (x, y, z, out) => this.wind.at((this.frame + 0.5) / this.scene.shot.fps, x, y, z, out);
+  }
+  /** A frame in cages: they swing, the hair goes along, and is put out of what it would go into. */
+  private inCages(cages: InCages, posed: Pose): FrameMeasures {
+    const { system, contacts, world, combed, guides, aim, aimed, numbers: { h }, plan: { substeps } } = this, air = this.airOf(), keeps = contacts ? Math.exp(-BACK_TO_CAGE * h) : 0;
+    nodeMotionsInto(this.cageMotions, cages.nodes, this.stage.rest, posed);
+    cages.frame(this.cageMotions);
+    if (contacts) this.meetFrame(contacts);
+    for (let s = 0; s < substeps; s++) {
+      const t0 = s / substeps, t1 = (s + 1) / substeps;
+      cages.step(s, substeps, h, air);
+      mixMotions(guides, this.motions, this.nextMotions, t1);
+      this.combInto(guides, t1);
+      aimed.set(aim);
+      cages.moveInto(aim, combed);
+      for (let g = 0; g < system.strandCount; g++) for (let c = 0; c < 3; c++) system.rootPosition[3 * g + c] = guides[7 * g + 4 + c];
+      if (contacts) {
+        // looked for where it is, not where it would be inside
+        system.moveAs(aimed, aim, h);
+        contacts.place(this.rigid, this.nextRigid, t0, t1);
+        contacts.gatherAll(system, h, [0, 0, 0]);
+      }
+      // what kept it off a step ago still does for the most part: it comes back to the cage as it went from it, bit by bit
+      for (let a = 0; a < world.length; a++) world[a] = aim[a] + keeps * (world[a] - aimed[a]);
+      system.standAt(world);
+      keepOutside(system);
+      system.rootBefore.set(system.rootPosition);
+      system.positionsInto(world);
+    }
+    this.turnFrame();
+    this.combInto();
+    this.show();
+    this.meter.take(this.shown, this.combed);
+    const measures: FrameMeasures = { ...this.measure(0), contacts: 0, press: 0, volume: cages.volume }, seam = this.loop?.take(this.frame, this.shown, this.motions);
     return seam ? { ...measures, seam } : measures;
   }
   /** Skin, cloth and ground as they stand at the end of the frame; null where no drops come or fly. */
@@ -490,10 +562,11 @@ export class SwayRun {
     const seam = this.loop?.take(this.frame, this.shown, this.motions), out: FrameMeasures = { frame: this.frame, stretch: 0, stretchGuide: -1, depth: 0, depthGuide: -1, netUses: 0, contacts: 0, press: 0, broken: [], volume: 1 };
     return seam ? { ...out, seam } : out;
   }
-  /** The groomed shape, carried by the skin; as the pose has it where it changes with that. */
-  private combInto(): void {
-    const { shape, scene: { offsets, pointCount } } = this, from = 3 * pointCount * this.first;
-    placeGuides(shape ? shape.subarray(from, from + offsets.length) : offsets, this.motions, pointCount, this.combed);
+  /** The groomed shape, carried by the skin; as the pose has it where it changes with that, at share `t` of the way to the next frame. */
+  private combInto(motions = this.motions, t = 0): void {
+    const { shape, nextShape, between, scene: { offsets, pointCount } } = this, from = 3 * pointCount * this.first;
+    if (t > 0 && shape && nextShape && between) for (let a = 0; a < between.length; a++) between[a] = shape[from + a] + t * (nextShape[from + a] - shape[from + a]);
+    placeGuides(shape ? (t > 0 && between ? between : shape.subarray(from, from + offsets.length)) : offsets, motions, pointCount, this.combed);
   }
   /** Where hold draws to, at share `t` of the way to the next frame. */
   private shapeInto(t: number): void {
@@ -506,11 +579,7 @@ export class SwayRun {
     }
   }
   private mixTies(t: number): void {
-    const { tieMotions: from, nextTieMotions: to, tieNow: out } = this;
-    for (let o = 0; o < out.length; o += 7) {
-      slerpInto(out, o, from, o, to, o, t);
-      for (let c = 4; c < 7; c++) out[o + c] = from[o + c] + t * (to[o + c] - from[o + c]);
-    }
+    mixMotions(this.tieNow, this.tieMotions, this.nextTieMotions, t);
   }
 
   /** Velocity of the air at every point, for the coming frame. */
@@ -571,9 +640,12 @@ export class SwayRun {
     const { give, shown, world, combed, scene: { pointCount } } = this;
     if (!give) return;
     for (let g = 0; g < this.system.strandCount; g++) giveInto(shown, g * pointCount, pointCount, world, combed, give);
-    if (!this.contacts) return;
+    if (this.contacts) this.putOut(this.contacts, shown, world);
+  }
+  /** Puts points out of what is in the way; `right` has them on the right side of sheets. */
+  private putOut(contacts: ContactFinder, points: Float64Array, right: Float64Array): void {
     this.obstacles ??= { pills: this.pills, floors: [], shells: this.worn.map((w) => ({ triangles: w.mesh.triangles, closed: w.shell.closed })) };
-    pushOut(shown, pointCount, this.obstacles, this.contacts.placesOf(this.rigid), this.worn.map((w) => w.before), world);
+    pushOut(points, this.scene.pointCount, this.obstacles, contacts.placesOf(this.rigid), this.worn.map((w) => w.before), right);
   }
 
   /** The colliders in use, in the rest pose. */

@@ -1,4 +1,5 @@
 /** Everything a run depends on, and how it moves: roots, what carries colliders, and the meshes that are shells. */
+import { inCages } from '../cage/cages';
 import { invertAffine, moveInto, multiplyInto, quatFromAxes, slerpInto } from '../math/mat4';
 import { cross, normalize, type Vec3 } from '../math/vec';
 import { findNode, poseAtFrame, poseCharacter, restPositions, rigidMotionInto, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../mesh/character';
@@ -37,13 +38,16 @@ export function shareOf(scene: Scene, from: number, to: number): Scene {
 }
 
 /** The sheet that the guides are together, as it hangs at rest; null where they are none. */
-export function sheetOf({ character, mesh, planting, offsets, pointCount, settings }: Scene): SheetGrid | null {
-  const guides = planting.faces.length;
-  if (!settings.sheet || guides < 2) return null;
-  const skin = restPositions(character, mesh), motions = new Float64Array(7 * guides), points = new Float64Array(offsets.length);
+export function sheetOf(scene: Scene): SheetGrid | null {
+  const { planting: { faces: { length: guides } }, pointCount, settings } = scene;
+  return settings.sheet && guides > 1 && !inCages(settings) ? new SheetGrid(settings.sheet, restPoints(scene), guides, pointCount) : null;
+}
+/** Guide points in the rest pose, 3 × points × guides, m. */
+export function restPoints({ character, mesh, planting, offsets, pointCount }: Pick<Scene, 'character' | 'mesh' | 'planting' | 'offsets' | 'pointCount'>): Float64Array {
+  const skin = restPositions(character, mesh), motions = new Float64Array(7 * planting.faces.length), points = new Float64Array(offsets.length);
   rootMotionsInto(motions, planting, restFrames(planting, skin, mesh.triangles), skin, mesh.triangles);
   placeGuides(offsets, motions, pointCount, points);
-  return new SheetGrid(settings.sheet, points, guides, pointCount);
+  return points;
 }
 /** Value of a map at each root, 1 where there is none. */
 export function mapAtRoots(scene: Scene, map: SwayMap): Float64Array {

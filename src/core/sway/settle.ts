@@ -13,7 +13,7 @@ const FRAMES = 48, DAMPING = 6;
 export function settled(character: Character, { planting, offsets, pointCount, mesh: name, hidden, settings }: { planting: Planting; offsets: Float32Array; pointCount: number; mesh: string; hidden: readonly string[]; settings: SwaySettings }): Float32Array {
   const mesh = character.meshes.find((m) => m.name === name);
   requireContract(mesh !== undefined, 'mesh', 'a mesh of the character', name);
-  const still: SwaySettings = { ...settings, calmStart: false, windSpeed: 0, ties: [], loft: 0, give: 1, profiles: { ...settings.profiles, give: [[0, 1], [1, 1]] }, maps: { ...settings.maps, give: null }, damping: Math.max(settings.damping, DAMPING), chooseSubsteps: false, substeps: Math.max(8, settings.substeps) };
+  const still: SwaySettings = { ...settings, cages: undefined, calmStart: false, windSpeed: 0, ties: [], loft: 0, give: 1, profiles: { ...settings.profiles, give: [[0, 1], [1, 1]] }, maps: { ...settings.maps, give: null }, damping: Math.max(settings.damping, DAMPING), chooseSubsteps: false, substeps: Math.max(8, settings.substeps) };
   const run = new SwayRun({ character, mesh: mesh!, clip: null, shot: { clip: '', start: 0, end: FRAMES, fps: 24, cyclic: false }, planting, offsets, pointCount, hidden, settings: still }, -1);
   for (let k = 0; k < FRAMES; k++) run.advance();
   const out = run.positions(), surface = new Surface(restPositions(character, mesh!), mesh!.triangles), stride = 3 * pointCount;

@@ -53,7 +53,7 @@ export interface StepPlan {
   /** Expected error, as a share of the length. */
   error: number;
   /** What decided. */
-  because: 'asked' | 'error' | 'root speed' | 'root turning' | 'root jolt' | 'contact' | 'least' | 'most';
+  because: 'asked' | 'cages' | 'error' | 'root speed' | 'root turning' | 'root jolt' | 'contact' | 'least' | 'most';
 }
 
 /** `target`: wanted error as a share of the strand's length. `asked`: a number of substeps to take whatever the error. */

@@ -20,7 +20,7 @@ import { length, pascals, scientific, significant } from './units';
 const MATERIAL_OPTIONS = (Object.keys(MATERIALS) as MaterialName[]).map((value) => ({ value, label: MATERIALS[value].label, aside: length(MATERIALS[value].diameter), help: MATERIALS[value].source }));
 /** Why so many substeps. */
 const REASONS = {
-  asked: 'As asked.', error: 'Chosen to keep the error.', 'root speed': 'The roots move so fast that fewer would fold the hair.', 'root turning': 'The roots turn so fast that fewer would lose the hair.', 'root jolt': 'The roots start and stop so hard that fewer would fold the hair.',
+  asked: 'As asked.', cages: 'Cages need no more.', error: 'Chosen to keep the error.', 'root speed': 'The roots move so fast that fewer would fold the hair.', 'root turning': 'The roots turn so fast that fewer would lose the hair.', 'root jolt': 'The roots start and stop so hard that fewer would fold the hair.',
   contact: 'As many as contact needs.', least: 'The fewest there are.', most: 'The most there are; the movement would need more.',
 } as const;
 

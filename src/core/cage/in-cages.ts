@@ -1,0 +1,202 @@
+/** Hair in cages: what of each guide lies in which cage, and where it goes as the cages move. */
+import { moveInto, multiplyQuats, turnInto } from '../math/mat4';
+import { smoothStep } from '../math/vec';
+import { CageMotion } from './cage-motion';
+import { cageAxes, cagePoints, halfSizes, type SwayCage } from './cages';
+
+interface Held {
+  cage: SwayCage;
+  motion: CageMotion;
+  /** 3 × points, m: at rest; where the joint has them at the frame and at the next, now and after the step. */
+  rest: Float64Array;
+  from: Float64Array;
+  to: Float64Array;
+  at: Float64Array;
+  until: Float64Array;
+  /** Turn of the joint where the run begins. */
+  first: Float64Array;
+}
+/** Of guide points: each one's share of the movement (0: outside), the cell it lies in and where in it. */
+interface Places { share: Float32Array; cell: Uint16Array; where: Float32Array }
+export interface CageScene {
+  cages: readonly SwayCage[];
+  /** Node of each cage, −1 for none. */
+  nodes: ArrayLike<number>;
+  /** 3 × points of the whole groom, m, rest pose. */
+  restPoints: ArrayLike<number>;
+  pointCount: number;
+  /** The own guides of a share. */
+  from: number;
+  to: number;
+  gravity: number;
+  /** Whether the hair is at rest as it was combed. */
+  calm: boolean;
+}
+
+export class InCages {
+  static readonly madeAnew: ReadonlySet<string> = new Set(['places', 'notes', 'nodes', 'motions', 'push', 'air']);
+  readonly held: Held[];
+  /** Of the own guides, cage by cage. */
+  private readonly places: Places[];
+  /** What to know, in plain sentences. */
+  readonly notes: string[] = [];
+  readonly nodes: Int32Array;
+  private readonly push = new Float64Array(3);
+  private readonly air = new Float64Array(3);
+  private readonly points: number;
+
+  constructor(private readonly scene: CageScene) {
+    const { restPoints: P, pointCount: n, from, to } = scene, used = scene.cages.map((c, k) => ({ c, node: scene.nodes[k] })).filter(({ c }) => c.on);
+    this.nodes = Int32Array.from(used, (u) => u.node);
+    this.points = n * (to - from);
+    const shares = sharesAlong(P, n), everywhere = new Float32Array(P.length / 3);
+    this.places = [];
+    this.held = used.map(({ c: cage, node }) => {
+      const rest = cagePoints(cage), all = place(cage, P, n), many = cage.points ** 3, near = shareOfPoints(cage, rest, all, shares, P), pinned = Uint8Array.from({ length: many }, (_, h) => (near[h] < cage.still ? 1 : 0));
+      this.places.push({ share: all.share.slice(n * from, n * to), cell: all.cell.slice(n * from, n * to), where: all.where.slice(3 * n * from, 3 * n * to) });
+      const omega = 2 * Math.PI * cage.hz, motion = new CageMotion(rest, { points: cage.points, mass: cage.weightG / 1000, omega, damping: 2 * cage.damping * omega, air: cage.air, firm: cage.firm, bulk: cage.bulk }, pinned), holds = all.share.some((s) => s > 0);
+      if (!holds) this.notes.push(`“${cage.name}” holds no hair: nothing is moved by it. Put it where hair is, or take it away.`);
+      else if (pinned.every((p) => p === 1)) this.notes.push(`All points of “${cage.name}” are still, as no hair in it is far enough from its roots. Lower “Still”.`);
+      if (node < 0 && cage.joint !== '') this.notes.push(`“${cage.name}” followed the joint “${cage.joint}”, which this character does not have: it stays where it is. Choose another.`);
+      all.share.forEach((s, p) => { everywhere[p] = Math.max(everywhere[p], s); });
+      return { cage, motion, rest, from: new Float64Array(3 * many), to: new Float64Array(3 * many), at: new Float64Array(3 * many), until: new Float64Array(3 * many), first: Float64Array.of(0, 0, 0, 1) };
+    });
+    let outside = 0;
+    for (let p = 0; p < everywhere.length; p += n) { let most = 0; for (let i = 0; i < n; i++) most = Math.max(most, everywhere[p + i]); if (most === 0) outside++; }
+    if (outside > 0 && outside < everywhere.length / n) this.notes.push(`${outside} of the guides lie in no cage and go stiffly with the skin.`);
+  }
+
+  /** Cages stand where their joints are: `motions` of their nodes since the rest pose, 7 each. */
+  begin(motions: ArrayLike<number>): void {
+    this.held.forEach((h, k) => {
+      for (let p = 0; p < h.rest.length; p += 3) moveInto(h.at, p, h.rest, p, motions, 7 * k);
+      for (let c = 0; c < 4; c++) h.first[c] = motions[7 * k + c];
+      h.motion.begin(h.at);
+    });
+  }
+  /** Goes on with how far other cages are from their joints, where they are as many and as fine. */
+  goOnFrom(other: InCages, motions: ArrayLike<number>): void {
+    this.begin(motions);
+    this.held.forEach((h, k) => {
+      const o = other.held[k] as Held | undefined;
+      if (o?.at.length !== h.at.length) return;
+      h.first.set(o.first);
+      for (let a = 0; a < h.at.length; a++) { h.motion.x[a] += o.motion.x[a] - o.at[a]; h.motion.v[a] = o.motion.v[a]; }
+    });
+  }
+
+  /** The coming frame goes from where the joints are to these motions of theirs. */
+  frame(motions: ArrayLike<number>): void {
+    this.held.forEach(({ rest, from, to, at }, k) => {
+      from.set(at);
+      for (let p = 0; p < rest.length; p += 3) moveInto(to, p, rest, p, motions, 7 * k);
+    });
+    this.motions = motions;
+  }
+  private motions: ArrayLike<number> = [];
+  /** Step `s` of `steps` in the frame, each of `h` s; `wind` gives the air's velocity at a place. */
+  step(s: number, steps: number, h: number, wind: ((x: number, y: number, z: number, out: Float64Array) => void) | null): void {
+    const { push, air, motions, scene: { gravity, calm } } = this, t = (s + 1) / steps;
+    this.held.forEach(({ motion, from, to, at, until, first }, k) => {
+      // what gravity does that it did not do where the run began
+      const m = 7 * k, back = multiplyQuats([motions[m], motions[m + 1], motions[m + 2], motions[m + 3]], [-first[0], -first[1], -first[2], first[3]]);
+      push[0] = 0; push[1] = -gravity; push[2] = 0;
+      turnInto(air, 0, push, 0, back);
+      for (let c = 0; c < 3; c++) push[c] -= calm ? air[c] : 0;
+      air.fill(0);
+      wind?.(mean(to, 0), mean(to, 1), mean(to, 2), air);
+      for (let a = 0; a < to.length; a++) until[a] = s === steps - 1 ? to[a] : from[a] + t * (to[a] - from[a]);
+      motion.step(h, at, until, push, air);
+      at.set(until);
+    });
+  }
+
+  /** Own guide points (3 × n, m, as the skin carries them) where the cages have them; edges keep their lengths, roots stay. */
+  moveInto(out: Float64Array, combed: ArrayLike<number>): void {
+    const { held, places, points, scene: { pointCount: n } } = this, by = [0, 0, 0];
+    for (let p = 0; p < points; p++) {
+      const a = 3 * p;
+      if (p % n === 0) { for (let c = 0; c < 3; c++) out[a + c] = combed[a + c]; continue; }
+      let shares = 0;
+      by[0] = by[1] = by[2] = 0;
+      for (let k = 0; k < held.length; k++) {
+        const h = held[k], { share, cell, where } = places[k], w = share[p];
+        if (w === 0) continue;
+        shares += w;
+        // each by its share of its own share: what two of them hold they move together, not twice
+        const { motion: { x }, at, cage: { points: m, amount } } = h, first = cell[p], fx = where[a], fy = where[a + 1], fz = where[a + 2];
+        for (let b = 0; b < 8; b++) {
+          const q = 3 * (first + (b & 1) + m * (((b >> 1) & 1) + m * (b >> 2))), v = w * w * amount * ((b & 1) !== 0 ? fx : 1 - fx) * ((b & 2) !== 0 ? fy : 1 - fy) * ((b & 4) !== 0 ? fz : 1 - fz);
+          by[0] += v * (x[q] - at[q]); by[1] += v * (x[q + 1] - at[q + 1]); by[2] += v * (x[q + 2] - at[q + 2]);
+        }
+      }
+      const k = shares > 0 ? 1 / shares : 0;
+      for (let c = 0; c < 3; c++) out[a + c] = combed[a + c] + k * by[c];
+    }
+    for (let p = 0; p < points; p += n) {
+      let px = out[3 * p], py = out[3 * p + 1], pz = out[3 * p + 2];
+      for (let a = 3 * p + 3; a < 3 * (p + n); a += 3) {
+        const length = Math.hypot(combed[a] - combed[a - 3], combed[a + 1] - combed[a - 2], combed[a + 2] - combed[a - 1]);
+        let x = out[a] - px, y = out[a + 1] - py, z = out[a + 2] - pz, l = Math.hypot(x, y, z);
+        if (!(l > 1e-9 * length)) { x = combed[a] - combed[a - 3]; y = combed[a + 1] - combed[a - 2]; z = combed[a + 2] - combed[a - 1]; l = length || 1; }
+        px = out[a]; py = out[a + 1]; pz = out[a + 2];
+        out[a] = out[a - 3] + (length / l) * x; out[a + 1] = out[a - 2] + (length / l) * y; out[a + 2] = out[a - 1] + (length / l) * z;
+      }
+    }
+  }
+  /** Volume of all cages as a share of what they have at rest. */
+  get volume(): number { return this.held.length === 0 ? 1 : this.held.reduce((s, h) => s + h.motion.volume, 0) / this.held.length; }
+}
+
+const mean = (points: ArrayLike<number>, axis: number): number => { let s = 0; for (let a = axis; a < points.length; a += 3) s += points[a]; return (3 * s) / points.length; };
+
+/** Share of the length at each point of strands of `n` points. */
+function sharesAlong(P: ArrayLike<number>, n: number): Float32Array {
+  const out = new Float32Array(P.length / 3);
+  for (let p = 0; p < out.length; p += n) {
+    let at = 0;
+    for (let i = 1; i < n; i++) { const a = 3 * (p + i); at += Math.hypot(P[a] - P[a - 3], P[a + 1] - P[a - 2], P[a + 2] - P[a - 1]); out[p + i] = at; }
+    if (at > 0) for (let i = 1; i < n; i++) out[p + i] /= at;
+  }
+  return out;
+}
+
+/** Where points lie in a cage, and how much of its movement each takes on by itself. */
+function place(cage: SwayCage, P: ArrayLike<number>, n: number): Places {
+  const count = P.length / 3, share = new Float32Array(count), cell = new Uint16Array(count), where = new Float32Array(3 * count), axes = cageAxes(cage), half = halfSizes(cage), { points: m, rise } = cage, soft = cage.softCm / 100, along = sharesAlong(P, n), at = [0, 0, 0];
+  // the first edge stands as the skin has it, as that of a rod does
+  for (let p = 0; p < count; p++) {
+    let off = 0;
+    for (let a = 0; a < 3; a++) {
+      const v = (P[3 * p] - cage.x) * axes[a][0] + (P[3 * p + 1] - cage.y) * axes[a][1] + (P[3 * p + 2] - cage.z) * axes[a][2], out = Math.max(0, Math.abs(v) - half[a]);
+      off += out * out;
+      at[a] = Math.min(m - 1, Math.max(0, ((v / half[a] + 1) / 2) * (m - 1)));
+    }
+    off = Math.sqrt(off);
+    const within = off === 0 ? 1 : off < soft ? 1 - smoothStep(0, 1, off / soft) : 0, risen = p % n < 2 ? 0 : rise > 0 ? smoothStep(0, 1, along[p] / rise) : 1;
+    share[p] = within * risen;
+    const i = at.map((v) => Math.min(m - 2, Math.floor(v)));
+    cell[p] = i[0] + m * (i[1] + m * i[2]);
+    for (let a = 0; a < 3; a++) where[3 * p + a] = at[a] - i[a];
+  }
+  return { share, cell, where };
+}
+
+/** Share of its length at which the hair about each point of a cage is; of the nearest hair where there is none about it. */
+function shareOfPoints(cage: SwayCage, rest: Float64Array, { cell, where }: Pick<Places, 'cell' | 'where'>, shares: Float32Array, P: ArrayLike<number>): Float64Array {
+  const m = cage.points, sum = new Float64Array(m ** 3), weight = new Float64Array(m ** 3), axes = cageAxes(cage), half = halfSizes(cage);
+  for (let p = 0; p < shares.length; p++) {
+    if (axes.some((x, a) => Math.abs((P[3 * p] - cage.x) * x[0] + (P[3 * p + 1] - cage.y) * x[1] + (P[3 * p + 2] - cage.z) * x[2]) > half[a])) continue;
+    for (let b = 0; b < 8; b++) {
+      const q = cell[p] + (b & 1) + m * (((b >> 1) & 1) + m * (b >> 2)), k = ((b & 1) !== 0 ? where[3 * p] : 1 - where[3 * p]) * ((b & 2) !== 0 ? where[3 * p + 1] : 1 - where[3 * p + 1]) * ((b & 4) !== 0 ? where[3 * p + 2] : 1 - where[3 * p + 2]);
+      sum[q] += k * shares[p];
+      weight[q] += k;
+    }
+  }
+  return sum.map((s, h) => {
+    if (weight[h] > 1e-6) return s / weight[h];
+    let best = 1, least = Infinity;
+    for (let p = 0; p < shares.length; p++) { const d = (P[3 * p] - rest[3 * h]) ** 2 + (P[3 * p + 1] - rest[3 * h + 1]) ** 2 + (P[3 * p + 2] - rest[3 * h + 2]) ** 2; if (d < least) { least = d; best = shares[p]; } }
+    return best;
+  });
+}
