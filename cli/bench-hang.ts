@@ -1,6 +1,10 @@
-/** `./comb bench hang`: what chains, sheets and drops cost a frame, beside the same strands without them in the same run. */
+/** `./comb bench hang`: what chains, sheets, drops and cages cost a frame, beside the same strands without them in the same run. */
 import { mkdirSync, writeFileSync } from 'node:fs';
 import { cpus } from 'node:os';
+import { newCage } from '../src/core/cage/cages';
+import { nodeKey } from '../src/core/mesh/character';
+import { planRun } from '../src/core/sway/plan';
+import { restPoints } from '../src/core/sway/scene';
 import { newSource } from '../src/core/drops/sources';
 import type { SwaySettings } from '../src/core/document/schema';
 import { newSheet } from '../src/core/sway/cloth';
@@ -10,7 +14,7 @@ import { tubeScenes } from '../tests/helpers/tube-scene';
 const FPS = 24, round = (v: number, d = 2): number => Number(v.toFixed(d));
 /** ms a frame: the middle one of `frames` after `warm`. */
 async function cost(guides: number, points: number, change: Partial<SwaySettings>, warm = 12, frames = 16): Promise<{ ms: number; run: SwayRun }> {
-  const tube = await tubeScenes(guides, points), run = new SwayRun(tube.scene({ roles: tube.bare, ...change }), -1), times: number[] = [];
+  const tube = await tubeScenes(guides, points), scene = tube.scene({ roles: tube.bare, ...change }), run = new SwayRun(scene, -1, change.cages ? { plan: planRun(scene, -1, 24) } : {}), times: number[] = [];
   for (let f = 0; f < warm + frames; f++) { const t = performance.now(); run.advance(); if (f >= warm) times.push(performance.now() - t); }
   return { ms: times.sort((a, b) => a - b)[frames >> 1], run };
 }
@@ -26,6 +30,14 @@ lines['500 guides, dry: ms'] = round(dry.ms);
 lines['500 guides under drops: ms'] = round(wet.ms);
 lines['drops about'] = wet.run.drops!.count;
 lines['drops: share of a frame at 24 fps'] = round((wet.ms - dry.ms) / (1000 / FPS));
+// hair in a cage beside the same hair as rods: without and with the body as it is drawn
+const shell = { body: 'shell', garment: 'off', accessory: 'off', prop: 'off', carrier: 'off' } as const, tube = await tubeScenes(500, 16), cage = newCage('c', 'cage', nodeKey(tube.character, tube.character.skins[0].joints[1]), restPoints(tube.scene()));
+for (const [what, roles] of [['nothing', tube.bare], ['its pills', body], ['the body as drawn', shell]] as const) {
+  const caged = await cost(500, 16, { roles, cages: [cage] }), alone = await cost(500, 16, { roles });
+  lines[`500 guides in a cage, against ${what}: ms`] = round(caged.ms);
+  lines[`the same as rods, against ${what}: ms`] = round(alone.ms);
+  lines[`cage / rods, against ${what}`] = round(caged.ms / alone.ms, 3);
+}
 const result = { machine: { cpu: cpus()[0]?.model, cores: cpus().length, node: process.version }, lines };
 mkdirSync('bench-results', { recursive: true });
 writeFileSync('bench-results/hang.json', `${JSON.stringify(result, null, 2)}\n`);

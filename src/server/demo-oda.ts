@@ -1,4 +1,5 @@
 /** Oda’s hair, as the demo has it. */
+import { newCage, type SwayCage } from '../core/cage/cages';
 import { bytesOf, floatsOf, packPlanting, unpackPlanting } from '../core/document/buffers';
 import { newDocument, type GroomDocument } from '../core/document/schema';
 import { KeepOff } from '../core/groom/comb/keep-off';
@@ -11,6 +12,7 @@ import { resampleEvenly } from '../core/groom/polyline';
 import { addScaled, dot, mix, normalize, scale, smoothStep, type Vec3 } from '../core/math/vec';
 import { poseCharacter, restPositions, skinPositions, type Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
+import { restPoints } from '../core/sway/scene';
 import bobStrokes from './bob.strokes.json';
 import { usualTreatments } from '../core/document/schema';
 import { groomMaker, type DemoGroom } from './demo-groom';
@@ -159,4 +161,11 @@ function bobOf(made: ReturnType<typeof groomMaker>, surface: Surface, scalp: num
   for (let k = 0; k < offsets.length; k++) { const g = Math.floor(k / stride); offsets[k] = k % stride < 3 ? 0 : points[k] - points[stride * g + (k % 3)]; }
   groom.buffers[2] = bytesOf(offsets);
   return groom;
+}
+
+/** Cages for the same hair where she stands far off: one about all of it, and a slower one about what hangs below the jaw. */
+export function odaFarOff(character: Character, document: GroomDocument, buffers: Uint8Array[]): SwayCage[] {
+  const mesh = character.meshes.find((m) => m.name === document.plot.mesh)!, pointCount = document.plant.pointCount, points = restPoints({ character, mesh, planting: unpackPlanting(buffers[1]), offsets: floatsOf(buffers[2]), pointCount }), below: number[] = [], JAW = 1.5;
+  for (let p = 0; p < points.length; p += 3) if (points[p + 1] < JAW) below.push(points[p], points[p + 1], points[p + 2]);
+  return [{ ...newCage('all', 'all of it', 'head', points), hz: 3.2, rise: 0.9 }, { ...newCage('ends', 'ends', 'head', below), hz: 1.5, damping: 0.18, rise: 0.7, softCm: 6 }];
 }

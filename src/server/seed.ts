@@ -8,7 +8,7 @@ import { newSource } from '../core/drops/sources';
 import { putBlob } from './db/blobs';
 import { createGroom, createProduction, importCharacter } from './db/records';
 import { brambleChains, brambleGrooms } from './demo-bramble';
-import { demoGroom, moreOfOda } from './demo-oda';
+import { demoGroom, moreOfOda, odaFarOff } from './demo-oda';
 import { odaCoatTails, pimPlait } from './demo-pim';
 
 /** Files of the demo's characters. */
@@ -33,6 +33,7 @@ async function makeDemo(db: Knex, cast: DemoCast): Promise<void> {
   const oda = await bring('Oda', 'oda.glb', cast.oda), { document, buffers } = demoGroom(oda.character), stored = await store(oda.asset.id, 'loose hair', document, buffers);
   await createGroom(db, oda.asset.id, 'loose hair, walking', { ...stored, shotName: 'lock-beam walk', shot: { ...stored.shot, clip: 'lock-beam walk', end: 25, cyclic: true } }, 'Demo groom');
   await createGroom(db, oda.asset.id, 'loose hair, bucket', { ...stored, shotName: 'bucket at the lock', shot: { ...stored.shot, clip: 'look back', start: 0, end: 40 }, sway: { ...stored.sway, drops: [{ ...newSource('bucket', 'bucket', 'bucket', [0, 1.72, 0]), from: 4, to: 13 }] } }, 'Demo groom');
+  await createGroom(db, oda.asset.id, 'loose hair, far off', { ...stored, shotName: 'lock-beam walk', shot: { ...stored.shot, clip: 'lock-beam walk', end: 25, cyclic: true }, sway: { ...stored.sway, cages: odaFarOff(oda.character, document, buffers) } }, 'Demo groom');
   for (const groom of moreOfOda(oda.character)) await store(oda.asset.id, groom.name, groom.document, groom.buffers);
   const bramble = await bring('Bramble', 'bramble.glb', cast.bramble);
   let last: GroomDocument | null = null;

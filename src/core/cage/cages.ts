@@ -22,7 +22,7 @@ export const CAGE_PARAMETERS = {
   firm: p('Springs', 'N/m', 0, 2000, 0.1, 4, 'How strongly points beside each other keep their distance; half as strongly across the corners.'),
   bulk: p('Volume', 'Pa', 0, 50000, 10, 600, 'How strongly each of its cells keeps its volume: its bulk modulus.'),
   still: p('Still', '×', 0, 0.95, 0.01, 0.15, 'Points of the cage where the hair is nearer to its roots than this share of its length do not swing.'),
-  rise: p('Rises over', '×', 0, 1, 0.01, 0.5, 'Over so much of its length, from the root, hair comes to take on all of the movement.'),
+  rise: p('Rises over', '×', 0, 1, 0.01, 0.6, 'Over so much of its length, from the root, hair comes to take on all of the movement.'),
   amount: p('Amount', '×', 0, 2, 0.01, 1, 'How much of the cage’s movement the hair takes on; the painted map of Give and its curve count as well.'),
   air: p('Air', '1/s', 0, 40, 0.1, 0.8, 'How fast it takes on the speed of the air.'),
 } satisfies Record<string, Parameter>;

@@ -13,11 +13,15 @@ interface Held {
   to: Float64Array;
   at: Float64Array;
   until: Float64Array;
+  /** How far the points are from where the joint has them. */
+  off: Float64Array;
   /** Turn of the joint where the run begins. */
   first: Float64Array;
 }
-/** Of guide points: each one's share of the movement (0: outside), the cell it lies in and where in it. */
+/** Of guide points: how much of the movement each takes on by itself (0: outside), the cell it lies in and where in it. */
 interface Places { share: Float32Array; cell: Uint16Array; where: Float32Array }
+/** Own points that are moved by a cage: their numbers, shares of all that moves them, cells, and eight weights each. */
+interface Moved { list: Uint32Array; share: Float32Array; cell: Uint16Array; weights: Float32Array }
 export interface CageScene {
   cages: readonly SwayCage[];
   /** Node of each cage, −1 for none. */
@@ -37,30 +41,29 @@ export class InCages {
   static readonly madeAnew: ReadonlySet<string> = new Set(['places', 'notes', 'nodes', 'motions', 'push', 'air']);
   readonly held: Held[];
   /** Of the own guides, cage by cage. */
-  private readonly places: Places[];
+  private readonly places: Moved[];
   /** What to know, in plain sentences. */
   readonly notes: string[] = [];
   readonly nodes: Int32Array;
   private readonly push = new Float64Array(3);
   private readonly air = new Float64Array(3);
-  private readonly points: number;
 
   constructor(private readonly scene: CageScene) {
     const { restPoints: P, pointCount: n, from, to } = scene, used = scene.cages.map((c, k) => ({ c, node: scene.nodes[k] })).filter(({ c }) => c.on);
     this.nodes = Int32Array.from(used, (u) => u.node);
-    this.points = n * (to - from);
     const shares = sharesAlong(P, n), everywhere = new Float32Array(P.length / 3);
-    this.places = [];
+    const everyPlace: Places[] = [];
     this.held = used.map(({ c: cage, node }) => {
       const rest = cagePoints(cage), all = place(cage, P, n), many = cage.points ** 3, near = shareOfPoints(cage, rest, all, shares, P), pinned = Uint8Array.from({ length: many }, (_, h) => (near[h] < cage.still ? 1 : 0));
-      this.places.push({ share: all.share.slice(n * from, n * to), cell: all.cell.slice(n * from, n * to), where: all.where.slice(3 * n * from, 3 * n * to) });
+      everyPlace.push(all);
       const omega = 2 * Math.PI * cage.hz, motion = new CageMotion(rest, { points: cage.points, mass: cage.weightG / 1000, omega, damping: 2 * cage.damping * omega, air: cage.air, firm: cage.firm, bulk: cage.bulk }, pinned), holds = all.share.some((s) => s > 0);
       if (!holds) this.notes.push(`“${cage.name}” holds no hair: nothing is moved by it. Put it where hair is, or take it away.`);
       else if (pinned.every((p) => p === 1)) this.notes.push(`All points of “${cage.name}” are still, as no hair in it is far enough from its roots. Lower “Still”.`);
       if (node < 0 && cage.joint !== '') this.notes.push(`“${cage.name}” followed the joint “${cage.joint}”, which this character does not have: it stays where it is. Choose another.`);
       all.share.forEach((s, p) => { everywhere[p] = Math.max(everywhere[p], s); });
-      return { cage, motion, rest, from: new Float64Array(3 * many), to: new Float64Array(3 * many), at: new Float64Array(3 * many), until: new Float64Array(3 * many), first: Float64Array.of(0, 0, 0, 1) };
+      return { cage, motion, rest, from: new Float64Array(3 * many), to: new Float64Array(3 * many), at: new Float64Array(3 * many), until: new Float64Array(3 * many), off: new Float64Array(3 * many), first: Float64Array.of(0, 0, 0, 1) };
     });
+    this.places = sharedOut(everyPlace, n * from, n * to);
     let outside = 0;
     for (let p = 0; p < everywhere.length; p += n) { let most = 0; for (let i = 0; i < n; i++) most = Math.max(most, everywhere[p + i]); if (most === 0) outside++; }
     if (outside > 0 && outside < everywhere.length / n) this.notes.push(`${outside} of the guides lie in no cage and go stiffly with the skin.`);
@@ -112,40 +115,51 @@ export class InCages {
   }
 
   /** Own guide points (3 × n, m, as the skin carries them) where the cages have them; edges keep their lengths, roots stay. */
-  moveInto(out: Float64Array, combed: ArrayLike<number>): void {
-    const { held, places, points, scene: { pointCount: n } } = this, by = [0, 0, 0];
-    for (let p = 0; p < points; p++) {
-      const a = 3 * p;
-      if (p % n === 0) { for (let c = 0; c < 3; c++) out[a + c] = combed[a + c]; continue; }
-      let shares = 0;
-      by[0] = by[1] = by[2] = 0;
-      for (let k = 0; k < held.length; k++) {
-        const h = held[k], { share, cell, where } = places[k], w = share[p];
-        if (w === 0) continue;
-        shares += w;
-        // each by its share of its own share: what two of them hold they move together, not twice
-        const { motion: { x }, at, cage: { points: m, amount } } = h, first = cell[p], fx = where[a], fy = where[a + 1], fz = where[a + 2];
-        for (let b = 0; b < 8; b++) {
-          const q = 3 * (first + (b & 1) + m * (((b >> 1) & 1) + m * (b >> 2))), v = w * w * amount * ((b & 1) !== 0 ? fx : 1 - fx) * ((b & 2) !== 0 ? fy : 1 - fy) * ((b & 4) !== 0 ? fz : 1 - fz);
-          by[0] += v * (x[q] - at[q]); by[1] += v * (x[q + 1] - at[q + 1]); by[2] += v * (x[q + 2] - at[q + 2]);
+  moveInto(out: Float64Array, combed: Float64Array): void {
+    const { held, places, scene: { pointCount: n } } = this;
+    out.set(combed);
+    for (let k = 0; k < held.length; k++) {
+      const { off, motion: { x }, at, cage: { points: m, amount } } = held[k], { list, share, cell, weights: W } = places[k];
+      for (let a = 0; a < off.length; a++) off[a] = amount * (x[a] - at[a]);
+      const up = 3 * m, in_ = 3 * m * m;
+      for (let i = 0; i < list.length; i++) {
+        const a = 3 * list[i], w = 8 * i, s = share[i], q = 3 * cell[i], w0 = s * W[w], w1 = s * W[w + 1], w2 = s * W[w + 2], w3 = s * W[w + 3], w4 = s * W[w + 4], w5 = s * W[w + 5], w6 = s * W[w + 6], w7 = s * W[w + 7];
+        for (let c = 0; c < 3; c++) {
+          const o = q + c;
+          out[a + c] += w0 * off[o] + w1 * off[o + 3] + w2 * off[o + up] + w3 * off[o + up + 3] + w4 * off[o + in_] + w5 * off[o + in_ + 3] + w6 * off[o + in_ + up] + w7 * off[o + in_ + up + 3];
         }
       }
-      const k = shares > 0 ? 1 / shares : 0;
-      for (let c = 0; c < 3; c++) out[a + c] = combed[a + c] + k * by[c];
     }
-    for (let p = 0; p < points; p += n) {
-      let px = out[3 * p], py = out[3 * p + 1], pz = out[3 * p + 2];
-      for (let a = 3 * p + 3; a < 3 * (p + n); a += 3) {
-        const length = Math.hypot(combed[a] - combed[a - 3], combed[a + 1] - combed[a - 2], combed[a + 2] - combed[a - 1]);
-        let x = out[a] - px, y = out[a + 1] - py, z = out[a + 2] - pz, l = Math.hypot(x, y, z);
-        if (!(l > 1e-9 * length)) { x = combed[a] - combed[a - 3]; y = combed[a + 1] - combed[a - 2]; z = combed[a + 2] - combed[a - 1]; l = length || 1; }
+    for (let o = 0; o < out.length; o += 3 * n) {
+      let px = out[o], py = out[o + 1], pz = out[o + 2];
+      for (let a = o + 3; a < o + 3 * n; a += 3) {
+        const cx = combed[a] - combed[a - 3], cy = combed[a + 1] - combed[a - 2], cz = combed[a + 2] - combed[a - 1], length = Math.sqrt(cx * cx + cy * cy + cz * cz);
+        let x = out[a] - px, y = out[a + 1] - py, z = out[a + 2] - pz, l = Math.sqrt(x * x + y * y + z * z);
+        if (!(l > 1e-9 * length)) { x = cx; y = cy; z = cz; l = length || 1; }
         px = out[a]; py = out[a + 1]; pz = out[a + 2];
-        out[a] = out[a - 3] + (length / l) * x; out[a + 1] = out[a - 2] + (length / l) * y; out[a + 2] = out[a - 1] + (length / l) * z;
+        const q = length / l;
+        out[a] = out[a - 3] + q * x; out[a + 1] = out[a - 2] + q * y; out[a + 2] = out[a - 1] + q * z;
       }
     }
   }
   /** Volume of all cages as a share of what they have at rest. */
   get volume(): number { return this.held.length === 0 ? 1 : this.held.reduce((s, h) => s + h.motion.volume, 0) / this.held.length; }
+}
+
+/**
+ * What each cage moves of the points `from … to − 1`. Each cage counts by its share: what two of them hold they move together, not twice, and where one
+ * ends the other takes over.
+ */
+function sharedOut(places: readonly Places[], from: number, to: number): Moved[] {
+  return places.map(({ share, cell, where }) => {
+    const list: number[] = [];
+    for (let p = from; p < to; p++) if (share[p] > 0) list.push(p);
+    return {
+      list: Uint32Array.from(list, (p) => p - from), cell: Uint16Array.from(list, (p) => cell[p]),
+      share: Float32Array.from(list, (p) => share[p] ** 2 / places.reduce((sum, o) => sum + o.share[p], 0)),
+      weights: Float32Array.from({ length: 8 * list.length }, (_, k) => { const b = k & 7, o = 3 * list[k >> 3]; return ((b & 1) !== 0 ? where[o] : 1 - where[o]) * ((b & 2) !== 0 ? where[o + 1] : 1 - where[o + 1]) * ((b & 4) !== 0 ? where[o + 2] : 1 - where[o + 2]); }),
+    };
+  });
 }
 
 const mean = (points: ArrayLike<number>, axis: number): number => { let s = 0; for (let a = axis; a < points.length; a += 3) s += points[a]; return (3 * s) / points.length; };

@@ -3,6 +3,7 @@
  * taken on trust: it is run on the frames concerned and measured (`compare`).
  */
 import type { Draft } from 'immer';
+import { CAGE_PARAMETERS, inCages, type CageParameter } from '../cage/cages';
 import { limitOf, MEASURES, type Limits, type MeasureName, type Proof } from '../document/proof';
 import type { GroomDocument, SwaySettings } from '../document/schema';
 import { BAKE_PARAMETERS, SWAY_PARAMETERS } from '../document/schema';
@@ -184,6 +185,19 @@ export const TROUBLES = {
 } as const satisfies Record<string, Trouble>;
 export type TroubleName = keyof typeof TROUBLES;
 export const TROUBLE_NAMES = Object.keys(TROUBLES) as TroubleName[];
+
+/** A number of all cages multiplied. */
+const inAll = (p: Patient, key: CageParameter, by: number, least = 0): Offer | null => {
+  const { min, max, label } = CAGE_PARAMETERS[key], next = (v: number): number => Number(Math.min(max, Math.max(min, least, v * by)).toPrecision(3)), cages = (p.document.sway.cages ?? []).filter((c) => c.on);
+  return cages.every((c) => next(c[key]) === c[key]) ? null : { label: `${label} of ${cages.length > 1 ? 'all cages' : 'the cage'}: ${cages.length > 1 ? `× ${by}` : `${cages[0][key]} → ${next(cages[0][key])}`}`, change: (d) => { for (const c of d.sway.cages ?? []) if (c.on) c[key] = next(c[key]); } };
+};
+/** What helps hair that is moved in cages: their own numbers, and what it collides with. */
+const forCages = (p: Patient, { measure, offers }: Trouble): Offer[] => some(
+  ...(measure === 'drawnDepth' ? [collidesAgain(p, false), collidesAgain(p, true), asShell(p, false), asShell(p, true), ...twoSided(p)] : measure === 'seam' || measure === 'drift' ? offers(p).filter((o) => o.label.startsWith('Pre-roll')) : []),
+  inAll(p, 'amount', 0.5), inAll(p, 'hz', 1.6), measure === 'dead' || measure === 'alike' ? inAll(p, 'hz', 0.6) : null, inAll(p, 'damping', 2.5, 0.3), measure === 'dead' ? inAll(p, 'rise', 0.5) : null, measure === 'volume' ? inAll(p, 'bulk', 8, 200) : null,
+);
+/** What may help against a trouble, in the order it is tried. */
+export const offersFor = (name: TroubleName, p: Patient): Offer[] => (inCages(p.document.sway) ? forCages(p, TROUBLES[name]) : TROUBLES[name].offers(p));
 
 /** Troubles that a proof shows, in words, those furthest beyond their limits first. */
 export function findTroubles(p: Patient, limits: Limits = {}): { name: TroubleName; because: string }[] {

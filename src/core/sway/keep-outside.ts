@@ -13,9 +13,9 @@ const LEAST_HOLD = 0.04;
  * the ends of an edge by how much they weigh in the place that touches, then all below along. What two planes leave no room for stays in a little.
  */
 export function keepOutside(system: RodSystem): void {
-  const { k: { touching }, touch } = system;
+  const { touching } = system.k;
   for (let s = 0; s < system.strandCount; s++) {
-    if (touch && touching[system.strandAt(s, 1)] !== 0) for (let pass = 0; pass < PASSES && pushed(system, s); pass++) keepLengths(system, s);
+    if (touching[system.strandAt(s, 1)] !== 0) for (let pass = 0; pass < PASSES && pushed(system, s); pass++) keepLengths(system, s);
     keepLengths(system, s);
   }
 }

@@ -101,6 +101,8 @@ const WIND_STRIDE = 3;
 const SWALLOWS = 0.5;
 /** 1/s: how fast hair that was kept off comes back to where its cage has it. Common practice, no source. */
 const BACK_TO_CAGE = 12;
+/** Steps of cages from one look for contacts to the next. */
+const CAGE_STEPS_A_LOOK = 2;
 /** Numbers of a mark: place, normal, force, guide. */
 export const MARK_NUMBERS = 8;
 
@@ -492,25 +494,25 @@ export class SwayRun {
   }
   /** A frame in cages: they swing, the hair goes along, and is put out of what it would go into. */
   private inCages(cages: InCages, posed: Pose): FrameMeasures {
-    const { system, contacts, world, combed, guides, aim, aimed, numbers: { h }, plan: { substeps } } = this, air = this.airOf(), keeps = contacts ? Math.exp(-BACK_TO_CAGE * h) : 0;
+    const { system, contacts, world, combed, guides, aim, aimed, numbers: { h }, plan: { substeps } } = this, air = this.airOf();
     nodeMotionsInto(this.cageMotions, cages.nodes, this.stage.rest, posed);
     cages.frame(this.cageMotions);
     if (contacts) this.meetFrame(contacts);
-    for (let s = 0; s < substeps; s++) {
-      const t0 = s / substeps, t1 = (s + 1) / substeps;
-      cages.step(s, substeps, h, air);
+    for (let s = 1, looked = 0; s <= substeps; s++) {
+      cages.step(s - 1, substeps, h, air);
+      if (!contacts || (s < substeps && s - looked < CAGE_STEPS_A_LOOK)) continue;
+      const t0 = looked / substeps, t1 = s / substeps, time = (s - looked) * h, keeps = Math.exp(-BACK_TO_CAGE * time);
+      looked = s;
       mixMotions(guides, this.motions, this.nextMotions, t1);
       this.combInto(guides, t1);
       aimed.set(aim);
       cages.moveInto(aim, combed);
       for (let g = 0; g < system.strandCount; g++) for (let c = 0; c < 3; c++) system.rootPosition[3 * g + c] = guides[7 * g + 4 + c];
-      if (contacts) {
-        // looked for where it is, not where it would be inside
-        system.moveAs(aimed, aim, h);
-        contacts.place(this.rigid, this.nextRigid, t0, t1);
-        contacts.gatherAll(system, h, [0, 0, 0]);
-      }
-      // what kept it off a step ago still does for the most part: it comes back to the cage as it went from it, bit by bit
+      // looked for where it is, not where it would be inside
+      system.moveAs(aimed, aim, time);
+      contacts.place(this.rigid, this.nextRigid, t0, t1);
+      contacts.gatherAll(system, time, [0, 0, 0]);
+      // what kept it off before still does for the most part: it comes back to the cage as it went from it, bit by bit
       for (let a = 0; a < world.length; a++) world[a] = aim[a] + keeps * (world[a] - aimed[a]);
       system.standAt(world);
       keepOutside(system);
@@ -519,6 +521,7 @@ export class SwayRun {
     }
     this.turnFrame();
     this.combInto();
+    if (!contacts) cages.moveInto(world, combed);
     this.show();
     this.meter.take(this.shown, this.combed);
     const measures: FrameMeasures = { ...this.measure(0), contacts: 0, press: 0, volume: cages.volume }, seam = this.loop?.take(this.frame, this.shown, this.motions);

@@ -5,6 +5,7 @@ import type { ReactNode } from 'react';
 import { BAKE_PARAMETERS, SECOND_SET, SWAY_MAPS, SWAY_PARAMETERS, type SwayMap } from '../../core/document/schema';
 import { moveHere, ownSettings, shareAgain } from '../../core/document/shots';
 import { nodeKey } from '../../core/mesh/character';
+import { inCages } from '../../core/cage/cages';
 import { CLOTHS } from '../../core/sway/cloth';
 import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/materials';
 import { ClothFields } from './cloth-part';
@@ -14,6 +15,7 @@ import { Button, Choice, Fold, IconButton, Note, NumberField, OneOf, Question, T
 import { useWorkshop } from './context';
 import { Field, First, type PanelProps } from './panel-parts';
 import { DropsPart } from './drops-part';
+import { CagesPart } from './cages-part';
 import { TiesPart } from './ties-part';
 import { length, pascals, scientific, significant } from './units';
 
@@ -30,13 +32,13 @@ export function SwayPanel({ document }: PanelProps) {
   if (!document.guides) return <First to="plant" label="Go to Plant">There is no hair to move. Plant guides first.</First>;
   const { sway } = document, edit = useEditor.getState().edit;
   const field = (n: keyof typeof SWAY_PARAMETERS, physical?: string): ReactNode => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} physical={physical} />;
-  const rod = physicalRod(sway), plan = run.key === session.key ? run.proof?.report.plan : undefined;
+  const rod = physicalRod(sway), caged = inCages(sway), plan = run.key === session.key ? run.proof?.report.plan : undefined;
   const fresh = run.key === session.key, total = document.bake.preRoll + document.shot.end - document.shot.start + 1;
   const carriers = [{ value: '', label: 'nothing', help: 'The character moves by itself: its hair feels all of its travel and turning.' }, ...session.character.nodes.map((_, i) => nodeKey(session.character, i)).map((value) => ({ value, label: value, help: 'Its travel and turning reach the hair only as far as the shares below say.' }))];
   return (
     <>
       <Question title="Let it move" aside={fresh && run.state !== 'none' && !live.on ? <span className="num text-faint">{run.state === 'running' ? `${run.proof?.frames.length ?? 0} / ${total}` : 'computed'}</span> : undefined}>
-        <div className="flex gap-2">
+        <div className="flex gap-1">
           <Button primary data-testid="run" disabled={!sway.on} onClick={() => { session.runs.restart(); useEditor.setState({ shownTake: null, frame: document.shot.start, playing: true }); }}>{fresh && run.state === 'done' ? <RotateCw size={14} /> : <Play size={14} />}{fresh && run.state !== 'none' ? 'Run again' : 'Run'}</Button>
           {run.state === 'running' ? <Button onClick={() => { session.runs.stop(); useEditor.setState({ playing: false }); }}><CircleStop size={14} />Stop</Button> : <Button disabled={live.on} onClick={() => { session.runs.start(); useEditor.setState({ playing: !playing }); }}>{playing ? 'Pause' : 'Play'}</Button>}
           <Button data-testid="live" aria-pressed={live.on} disabled={!sway.on} onClick={() => { if (live.on) session.hands.stop(); else session.hands.start(); }} title="It goes on and on while you drag the character about and change settings (Shift L)"><Hand size={14} />{live.on ? 'Let go' : 'By hand'}</Button>
@@ -48,27 +50,27 @@ export function SwayPanel({ document }: PanelProps) {
           <button type="button" data-testid="wedge-open" className="ml-auto rounded px-1.5 text-copper hover:bg-lifted" onClick={() => session.wedges.open()}>fan a setting out …</button></div>
         {document.otherShots.length > 0 && <OwnPart document={document} />}
       </Question>
-      {sway.sheet ? <Fold id="made" title="What is it made of?" summary={CLOTHS[sway.sheet.cloth].label}><ClothFields document={document} /></Fold> : <Fold id="made" title="What is it made of?" summary={MATERIALS[sway.material].label}>
+      <CagesPart document={document} />
+      {caged ? null : sway.sheet ? <Fold id="made" title="What is it made of?" summary={CLOTHS[sway.sheet.cloth].label}><ClothFields document={document} /></Fold> : <Fold id="made" title="What is it made of?" summary={MATERIALS[sway.material].label}>
         <OneOf label="Material" testId="sway-material" options={MATERIAL_OPTIONS} value={sway.material} onChange={(v) => edit(`Material: ${MATERIALS[v].label}`, (x) => { x.sway.material = v; })} />
         {field('thickness', length(rod.diameter))}{field('weight', `${significant(rod.density)} kg/m³`)}{field('stiffness', pascals(rod.youngModulus))}{field('twistStiffness', pascals(rod.shearModulus))}{field('lock', `${length(rod.width)} wide`)}
         <Note>A guide weighs <span className="num">{significant(rod.lineDensity * 1e6)} mg/m</span> and bends with EI <span className="num">{scientific(rod.bend)} N·m²</span>. Numbers at the left multiply the material’s own.</Note>
       </Fold>}
-      <Fold id="holds" title="What holds it?" summary={`hold ${sway.hold}`}>
+      <Fold id="holds" title="What holds it?" summary={caged ? `give ${sway.give}` : `hold ${sway.hold}`}>
         <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
-        {field('hold')}{field('give')}{field('damping')}{field('bendDamping')}{field('spread')}{field('gravity')}
-        <Note>Hold, give, stiffness, damping and gap run from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
+        {!caged && field('hold')}{field('give')}{!caged && <>{field('damping')}{field('bendDamping')}{field('spread')}</>}{field('gravity')}
+        <Note>{caged ? 'Give and gap run' : 'Hold, give, stiffness, damping and gap run'} from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
         <MapsPart />
       </Fold>
-      <SecondPart document={document} />
+      {!caged && <SecondPart document={document} />}
       <CollidersPart document={document} />
-      <Fold id="loft" title="How does hair lie on hair?" summary={sway.loft > 0 ? `loft ${sway.loft}` : 'not at all'}>
+      {!caged && <Fold id="loft" title="How does hair lie on hair?" summary={sway.loft > 0 ? `loft ${sway.loft}` : 'not at all'}>
         {field('loft')}{sway.loft > 0 && <>{field('loftSpacingMm')}{field('cohesion')}</>}
         <Note>{sway.loft > 0 ? 'Neighbouring strands keep the room they have in the groom across their length, and slide freely along it; hair that meets other hair does not pass through it.' : 'Guides do not feel each other. With loft a gathered tail keeps its girth, and hair lies on hair.'}</Note>
-      </Fold>
-      <TiesPart document={document} />
-      <DropsPart document={document} />
+      </Fold>}
+      {!caged && <><TiesPart document={document} /><DropsPart document={document} /></>}
       <Fold id="air" title="How does the air move?" summary={sway.windSpeed > 0 ? `${sway.windSpeed} m/s` : 'still'}>
-        {field('airDrag')}{field('windSpeed')}
+        {!caged && field('airDrag')}{field('windSpeed')}
         {sway.windSpeed > 0 && (
           <>
             <div className="my-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">From</span><Choice label="Wind from" value={sway.windKind} onChange={(v) => edit(v === 'fan' ? 'Wind from a fan' : 'Wind everywhere', (x) => { x.sway.windKind = v; })} options={[{ value: 'everywhere', label: 'everywhere', help: 'The same wind at every place.' }, { value: 'fan', label: 'a fan', help: 'A cone of wind from a place, drawn in the view.' }]} /></div>
@@ -83,8 +85,8 @@ export function SwayPanel({ document }: PanelProps) {
       </Fold>
       <Fold id="careful" title="How careful?" summary={plan ? `${plan.substeps} substeps` : ''}>
         <Toggle label="Choose substeps" help="Substeps are chosen for the wanted error from the hair and the movement of its roots; off: your own number." checked={sway.chooseSubsteps} aside={sway.chooseSubsteps && plan ? `${plan.substeps} a frame` : undefined} onChange={(v) => edit(v ? 'Substeps chosen' : 'Substeps by hand', (x) => { x.sway.chooseSubsteps = v; if (!v && plan) x.sway.substeps = plan.substeps; })} />
-        {sway.chooseSubsteps ? field('error') : field('substeps')}
-        {plan && <Note>{sway.chooseSubsteps ? `${REASONS[plan.because]} ` : ''}Expected error <span className="num">{significant(plan.error * 100)} %</span> of the length, <span className="num">{plan.passes}</span> pass a substep, 2 where hair touches.</Note>}
+        {!sway.chooseSubsteps ? field('substeps') : !caged && field('error')}
+        {plan && plan.because !== 'cages' && !caged && <Note>{sway.chooseSubsteps ? `${REASONS[plan.because]} ` : ''}Expected error <span className="num">{significant(plan.error * 100)} %</span> of the length, <span className="num">{plan.passes}</span> pass a substep, 2 where hair touches.</Note>}
         <Field group="bake" name="preRoll" table={BAKE_PARAMETERS} />
         <Toggle label="Push filled strands out" help="While the picture rests, filled strands are lifted out of what they would pierce. What is handed over always is." checked={sway.pushFilled} onChange={(v) => edit(v ? 'Push filled strands out' : 'Leave filled strands', (x) => { x.sway.pushFilled = v; })} />
       </Fold>

@@ -2,7 +2,7 @@
 import { produce, type Draft } from 'immer';
 import { restoreSettings, type TakeSettings } from '../../core/document/take';
 import { figureOf } from '../../core/proof/judge';
-import { compare, findTroubles, framesConcerned, TRIAL_MEASURES, TROUBLES, type Offer, type Patient, type TrialFigures, type TrialMeasure, type TroubleName } from '../../core/proof/remedies';
+import { compare, findTroubles, framesConcerned, offersFor, TRIAL_MEASURES, TROUBLES, type Offer, type Patient, type TrialFigures, type TrialMeasure, type TroubleName } from '../../core/proof/remedies';
 import { roleOf, type GroomDocument } from '../../core/document/schema';
 import { nodeKey } from '../../core/mesh/character';
 import { backgroundTake, framesOf, keepBackground, type BackgroundTake } from './background-take';
@@ -48,7 +48,7 @@ export class MendDesk {
     this.cancel();
     const p = this.patient(), { session } = this;
     if (!p) return;
-    this.offers = TROUBLES[name].offers(p);
+    this.offers = offersFor(name, p);
     this.results = this.offers.map(() => null);
     const { take } = session.takes.shownProof()!;
     if (take?.settings && take.settings.shotName !== session.document.shotName) { session.onTold?.(`This take is of the shot “${take.settings.shotName}”: open that shot to mend it.`); return; }

@@ -52,7 +52,7 @@ export interface CombState {
 }
 export type BrushName = 'parting' | 'comb' | 'skin' | 'paint' | 'tie' | 'draw' | 'between' | 'flow' | 'redraw';
 /** A collider by its key, a mesh by its name, a tie by its id. */
-export type Selected = { kind: 'collider' | 'mesh' | 'tie'; key: string } | null;
+export type Selected = { kind: 'collider' | 'mesh' | 'tie' | 'cage'; key: string } | null;
 /** Paint a map: toward a value; gather guides for the chosen tie. */
 export type SwayTool = { name: 'look' } | { name: 'paint'; map: SwayMap; value: number } | { name: 'tie' } | { name: 'hand'; how: 'move' | 'turn' };
 /** What the pointer does in Plant: choose faces by brush, outline or loose part; paint a map toward a value, smooth it, or draw a gradient. */

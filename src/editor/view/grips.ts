@@ -1,5 +1,9 @@
 /** Grips on the chosen collider (or fan): drag an end, a radius, a floor's height. */
 import * as THREE from 'three';
+import { CAGE_PARAMETERS, cageAxes, halfSizes } from '../../core/cage/cages';
+import { moveInto } from '../../core/math/mat4';
+import { findNode } from '../../core/mesh/character';
+import { changeCage } from '../state/cage-edits';
 import { changeOwn, changePill, rounded } from '../state/collider-edits';
 import type { Session } from '../state/session';
 import { useEditor } from '../state/store';
@@ -53,6 +57,7 @@ export class Grips {
         out.push({ name: 'height', place, help: 'Drag up or down to set the height.', drag: (to) => changeOwn(floor.key, `Height of ${floor.label}`, (c) => { c.a = [c.a[0], rounded(toRest(to, motion)[1]), c.a[2]]; c.b = [...c.a]; }, `own.${floor.key}.height`) });
       }
     }
+    if (selected?.kind === 'cage') out.push(...this.swayCageGrips(selected.key));
     if (sway.windSpeed > 0 && sway.windKind === 'fan') out.push({ name: 'fan', place: new THREE.Vector3(sway.windX, sway.windY, sway.windZ), help: 'Drag to move the fan.', drag: (to) => useEditor.getState().edit('Move the fan', (d) => { Object.assign(d.sway, { windX: rounded(to.x), windY: rounded(to.y), windZ: rounded(to.z) }); }, 'fan') });
     const wind = this.overlays.windGrip();
     if (wind) out.push({ name: 'wind', place: wind.tip, help: 'Drag to turn the wind.', drag: (to) => {
@@ -62,6 +67,21 @@ export class Grips {
       useEditor.getState().edit('Turn the wind', (x) => { Object.assign(x.sway, { windTurn: Math.round((Math.atan2(d.x, d.z) * 180) / Math.PI), windRise: Math.round((Math.asin(Math.min(1, Math.max(-1, d.y))) * 180) / Math.PI) }); }, 'wind');
     } });
     return out;
+  }
+
+  /** Its middle, and the middle of three of its sides. */
+  private swayCageGrips(id: string): Grip[] {
+    const cage = this.session.document.sway.cages?.find((c) => c.id === id);
+    if (!cage) return [];
+    const motion = Float64Array.from(this.overlays.motionOf(findNode(this.session.character, cage.joint))), axes = cageAxes(cage), half = halfSizes(cage), at = new Float64Array(3), world = (p: number[]): THREE.Vector3 => { moveInto(at, 0, p, 0, motion); return new THREE.Vector3().fromArray(at); }, middle = [cage.x, cage.y, cage.z], mm = (v: number): number => Math.round(1000 * v) / 1000;
+    const SIZES = ['wide', 'high', 'deep'] as const;
+    return [
+      { name: 'middle', place: world(middle), help: 'Drag to move the cage.', drag: (to) => { const [x, y, z] = toRest(to, motion).map(mm); changeCage(id, `Move ${cage.name}`, { x, y, z }, 'place'); } },
+      ...SIZES.map((size, a): Grip => ({ name: size, place: world(middle.map((v, c) => v + half[a] * axes[a][c])), help: 'Drag to make the cage larger or smaller.', drag: (to) => {
+        const p = toRest(to, motion), far = p.reduce((s, v, c) => s + (v - middle[c]) * axes[a][c], 0);
+        changeCage(id, `Size of ${cage.name}`, { [size]: Math.min(CAGE_PARAMETERS[size].max, Math.max(CAGE_PARAMETERS[size].min, Math.round(2000 * Math.abs(far)) / 10)) }, size);
+      } })),
+    ];
   }
 
   private drawnGrips(): Grip[] {

@@ -1,5 +1,6 @@
 /** Lines over the picture that show what acts on the hair: colliders, ties, wind, contacts. World places, m. */
 import * as THREE from 'three';
+import { cagePoints } from '../../core/cage/cages';
 import { moveInto, turnInto } from '../../core/math/mat4';
 import { findNode } from '../../core/mesh/character';
 import { MARK_NUMBERS } from '../../core/sway/run';
@@ -11,10 +12,11 @@ import type { Session } from '../state/session';
 /** Two ends of a pill with their radii, in the present pose: a xyz r, b xyz r. */
 export type PosedPill = readonly [number, number, number, number, number, number, number, number];
 
-const KINDS = ['collider', 'chosen', 'floor', 'tie', 'torn', 'wind', 'contact', 'flow'] as const;
+const KINDS = ['collider', 'cage', 'chosen', 'floor', 'tie', 'torn', 'wind', 'contact', 'flow'] as const;
 type Kind = (typeof KINDS)[number];
 const LOOKS: Record<Kind, { color: number; opacity: number; through: boolean }> = {
   collider: { color: 0xa8e0f5, opacity: 0.5, through: true },
+  cage: { color: 0xffc27a, opacity: 0.4, through: true },
   chosen: { color: 0xffc27a, opacity: 1, through: true },
   floor: { color: 0xa8e0f5, opacity: 0.35, through: false },
   tie: { color: 0x8ff0c0, opacity: 0.9, through: true },
@@ -45,7 +47,7 @@ export class Overlays {
 
   /** What is to be shown, in the pose at the play head. */
   update(shown: { colliders: boolean; marks: boolean; sway: boolean; chosen: string | null; guides: ArrayLike<number> | null; frame: number; torn: readonly number[]; flow: boolean }): void {
-    const { session } = this, out: Record<Kind, number[]> = { collider: [], chosen: [], floor: [], tie: [], torn: [], wind: [], contact: [], flow: [] };
+    const { session } = this, out: Record<Kind, number[]> = { collider: [], cage: [], chosen: [], floor: [], tie: [], torn: [], wind: [], contact: [], flow: [] };
     if (shown.colliders || shown.chosen) {
       const set = session.colliders();
       for (const p of set.pills) {
@@ -58,7 +60,7 @@ export class Overlays {
       }
     }
     if (shown.sway && shown.guides) this.tieLines(shown.guides, shown.torn, shown.chosen, out);
-    if (shown.sway) this.windLines(out.wind);
+    if (shown.sway) { this.windLines(out.wind); this.cageLines(shown.chosen, out); }
     if (shown.marks) {
       const marks = session.runs.marks.get(shown.frame);
       for (let o = 0; marks && o < marks.length; o += MARK_NUMBERS) {
@@ -85,6 +87,23 @@ export class Overlays {
     return [v[0], v[1], v[2], p.radiusA, v[3], v[4], v[5], p.radiusB];
   }
 
+  /** Cages as their joints have them: the box of each, and its inner lines where it is chosen. */
+  private cageLines(chosen: string | null, out: Record<Kind, number[]>): void {
+    for (const cage of this.session.document.sway.cages ?? []) {
+      const mine = cage.id === chosen, n = cage.points, P = cagePoints(cage), motion = this.motionOf(findNode(this.session.character, cage.joint)), list = out[mine ? 'chosen' : 'cage'];
+      if (!cage.on && !mine) continue;
+      for (let p = 0; p < P.length; p += 3) moveInto(P, p, P.slice(p, p + 3), 0, motion);
+      const outer = (k: number): boolean => k === 0 || k === n - 1;
+      for (let h = 0; h < n ** 3; h++) {
+        const at = [h % n, Math.floor(h / n) % n, Math.floor(h / (n * n))];
+        for (let a = 0; a < 3; a++) {
+          const q = h + n ** a, [b, c] = [at[(a + 1) % 3], at[(a + 2) % 3]];
+          if (at[a] === n - 1 || !(mine ? outer(b) || outer(c) : outer(b) && outer(c))) continue;
+          list.push(P[3 * h], P[3 * h + 1], P[3 * h + 2], P[3 * q], P[3 * q + 1], P[3 * q + 2]);
+        }
+      }
+    }
+  }
   private floorLines(node: number, place: ArrayLike<number>, out: number[]): void {
     const m = this.motionOf(node), p = new Float64Array(3), q = new Float64Array(3), reach = 1.2, lines = 12;
     for (let k = -lines; k <= lines; k++) for (const along of [0, 2]) {

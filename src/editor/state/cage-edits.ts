@@ -1,0 +1,23 @@
+/** Cages that move hair, as edits of the document; the tray and the grips in the view both use them. */
+import { newCage, type SwayCage } from '../../core/cage/cages';
+import { nodeKey } from '../../core/mesh/character';
+import { restPoints } from '../../core/sway/scene';
+import type { Session } from './session';
+import { useEditor } from './store';
+
+/** A cage round the chosen guides, or all of them, on the joint that carries most of them. */
+export function putCage(session: Session): void {
+  const { guides, character, mesh, document } = session;
+  if (!guides) return;
+  const { planting, offsets, pointCount: n } = guides, all = restPoints({ character, mesh, planting, offsets, pointCount: n }), chosen = session.combDesk.chosenOrAll(), points = new Float64Array(3 * n * chosen.length), taken = new Set((document.sway.cages ?? []).map((c) => c.name)), node = session.mainJoint();
+  chosen.forEach((g, k) => points.set(all.subarray(3 * n * g, 3 * n * (g + 1)), 3 * n * k));
+  let number = 1;
+  while (taken.has(`cage ${number}`)) number++;
+  const cage = newCage(`g${Date.now().toString(36)}${number}`, `cage ${number}`, node < 0 ? '' : nodeKey(character, node), points);
+  useEditor.getState().edit(`Put ${cage.name}`, (d) => { d.sway.cages = [...(d.sway.cages ?? []), cage]; });
+  useEditor.setState({ selected: { kind: 'cage', key: cage.id } });
+}
+/** Changes a cage, in the tray and by its grips. */
+export function changeCage(id: string, label: string, change: Partial<SwayCage>, merge?: string): void {
+  useEditor.getState().edit(label, (d) => { const c = d.sway.cages?.find((x) => x.id === id); if (c) Object.assign(c, change); }, merge && `cage.${id}.${merge}`);
+}
