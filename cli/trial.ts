@@ -1,10 +1,11 @@
 /** A server of its own in a throw-away data directory, and a browser to look at it: for pictures, benchmarks and tests. */
 import { spawn } from 'node:child_process';
-import { existsSync, mkdtempSync, rmSync } from 'node:fs';
+import { cpSync, existsSync, mkdtempSync, readdirSync, renameSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import path from 'node:path';
 import { chromium, type Browser, type Page } from 'playwright-core';
+import { readPlaces } from './places';
 
 export interface Trial { url: string; data: string; env: Record<string, string>; stop: () => Promise<void>; kill: () => Promise<void>; restart: () => Promise<void>; remove: () => void }
 
@@ -14,8 +15,12 @@ const freePort = (): Promise<number> => new Promise((resolve, reject) => {
   s.listen(0, '127.0.0.1', () => { const { port } = s.address() as { port: number }; s.close(() => resolve(port)); });
 });
 
+/** Where a run of many trials keeps the demo production that they all begin with, made by the first of them. */
+const KEPT = 'FINE_COMB_TRIAL_DEMO';
+
 export async function startTrial(options: { demo?: boolean } = {}): Promise<Trial> {
-  const base = mkdtempSync(path.join(tmpdir(), 'fine-comb-'));
+  const base = mkdtempSync(path.join(tmpdir(), 'fine-comb-')), kept = options.demo === false ? undefined : process.env[KEPT];
+  if (kept && existsSync(kept)) copyData(kept, base);
   const env = { FINE_COMB_DATA: path.join(base, 'data'), XDG_CONFIG_HOME: path.join(base, 'config'), FINE_COMB_PORT: String(await freePort()), FINE_COMB_DB_PORT: String(await freePort()) };
   const url = `http://127.0.0.1:${env.FINE_COMB_PORT}`;
   const run = (): Promise<ReturnType<typeof spawn>> => new Promise((resolve, reject) => {
@@ -32,7 +37,22 @@ export async function startTrial(options: { demo?: boolean } = {}): Promise<Tria
     child.once('exit', () => resolve());
     child.kill(signal);
   });
+  if (kept && !existsSync(kept)) {
+    await end('SIGINT');
+    copyData(base, kept);
+    child = await run();
+  }
   return { url, data: env.FINE_COMB_DATA, env, stop: () => end('SIGINT'), kill: () => end('SIGKILL'), restart: async () => { child = await run(); }, remove: () => rmSync(base, { recursive: true, force: true }) };
+}
+
+/** Copies what a stopped server has made; the password’s file is called after where the data is. */
+function copyData(from: string, to: string): void {
+  const half = `${to}-half`, secret = (base: string): string => path.basename(readPlaces({ FINE_COMB_DATA: path.join(base, 'data') }).secrets);
+  cpSync(from, half, { recursive: true });
+  const config = path.join(half, 'config', 'fine-comb');
+  for (const name of readdirSync(config)) renameSync(path.join(config, name), path.join(config, secret(to)));
+  rmSync(to, { recursive: true, force: true });
+  renameSync(half, to);
 }
 
 export async function openBrowser(): Promise<Browser> {

@@ -1,4 +1,4 @@
-/** Sheets and drops in a real browser: lines laid over cloth from an edge that is clicked, and sand that falls on what hangs. */
+/** Sheets, drops and cages in a real browser: lines laid over cloth from an edge that is clicked, sand that falls on what hangs, a box of points that swings. */
 import type { Browser, Page } from 'playwright-core';
 import { afterAll, afterEach, beforeAll, expect, it } from 'vitest';
 import { openBrowser, startTrial, type Trial } from '../../cli/trial';
@@ -85,5 +85,46 @@ it('sand falls on it, is seen, kept with the take, and taken away', async () => 
   expect(await ask('f.session.document.sway.drops ?? null')).toBeNull();
   await page.keyboard.press('Control+z');
   expect(await ask<number>('f.session.document.sway.drops.length')).toBe(1);
+  await saved();
+});
+it('hair is put in a cage, which is dragged, run and measured; what holds nothing is told', async () => {
+  await page.goto(trial.url);
+  await page.getByRole('link', { name: /^bob/ }).first().click();
+  await page.getByTestId('view').waitFor();
+  await page.getByTestId('stage-sway').click();
+  await page.getByTestId('fold-cages').click();
+  expect(await page.getByTestId('fold-made').count()).toBe(1);
+  await page.getByTestId('put-cage').click();
+  await settled('f.session.document.sway.cages?.length === 1');
+  const [cage] = await ask<{ x: number; y: number; z: number; wide: number; joint: string }[]>('f.session.document.sway.cages');
+  expect(cage.joint).toBe('head');
+  // what does not count in a cage is not there to be set
+  expect(await page.getByTestId('fold-made').count()).toBe(0);
+  expect(await page.getByTestId('fold-ties').count()).toBe(0);
+  const [x, y] = await at([cage.x, cage.y, cage.z]);
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x + 30, y, { steps: 5 });
+  await page.mouse.up();
+  const [moved] = await ask<{ x: number; y: number; z: number; wide: number }[]>('f.session.document.sway.cages');
+  expect(Math.hypot(moved.x - cage.x, moved.y - cage.y, moved.z - cage.z)).toBeGreaterThan(0.01);
+  expect(moved.wide).toBe(cage.wide);
+  await page.keyboard.press('Control+z');
+  expect(await ask('f.session.document.sway.cages[0]')).toEqual(cage);
+  await page.getByTestId('run').click();
+  await settled(`f.state().run.state === 'done'`);
+  await ask('(f.state().set({ playing: false }), 1)');
+  expect(await ask('f.state().run.proof.report.plan.because')).toBe('cages');
+  const proof = await ask<{ stretch: number; own: number }>(`({ stretch: Math.max(...f.state().run.proof.frames.map((m) => m.stretch)), own: Math.max(...f.state().run.proof.frames.map((m) => m.own)) })`);
+  expect(proof.stretch).toBeLessThan(1e-3);
+  // it moves of itself
+  expect(proof.own).toBeGreaterThan(0.01);
+  await page.getByRole('button', { name: 'where, and all else' }).click();
+  await page.getByTestId('cage-y').fill('30');
+  await page.getByTestId('cage-y').press('Enter');
+  await page.getByText(/“cage 1” holds no hair: nothing is moved by it/).waitFor();
+  await page.getByRole('button', { name: 'Take cage 1 away' }).click();
+  expect(await ask('f.session.document.sway.cages ?? null')).toBeNull();
+  await page.getByTestId('fold-made').waitFor();
   await saved();
 });

@@ -1,10 +1,10 @@
 'use client';
 /** Sway: the hair moved in boxes of points instead of as strands. */
-import { Box, ChevronDown, ChevronRight, Trash2 } from 'lucide-react';
-import { useState } from 'react';
+import { Box, ChevronDown, ChevronRight, Trash2, TriangleAlert } from 'lucide-react';
+import { useMemo, useState } from 'react';
 import { CAGE_PARAMETERS, MOST_CAGES, type CageParameter, type SwayCage } from '../../core/cage/cages';
 import { nodeKey } from '../../core/mesh/character';
-import { changeCage, putCage } from '../state/cage-edits';
+import { cageNotes, changeCage, putCage } from '../state/cage-edits';
 import { useEditor } from '../state/store';
 import { Button, Fold, helpProps, IconButton, Note, NumberField, OneOf, Toggle } from './controls';
 import { useWorkshop } from './context';
@@ -15,11 +15,14 @@ const USUAL: CageParameter[] = ['hz', 'damping', 'amount', 'rise', 'still', 'fir
 export function CagesPart({ document }: PanelProps) {
   const { session } = useWorkshop(), cages = document.sway.cages ?? [], on = cages.filter((c) => c.on);
   useEditor((s) => s.choiceCount);
-  const chosen = session.guides ? session.combDesk.chosenOrAll().length : 0, all = session.guides?.planting.faces.length ?? 0;
+  const chosen = session.guides ? session.combDesk.chosenOrAll().length : 0, all = session.guides?.planting.faces.length ?? 0, { guides } = session, { cages: kept } = document.sway;
+  // eslint-disable-next-line react-hooks/exhaustive-deps -- the session itself does not change
+  const notes = useMemo(() => cageNotes(session, kept ?? []), [kept, guides]);
   return (
     <Fold id="cages" title="Is it moved in cages?" summary={on.length > 0 ? on.map((c) => c.name).join(', ') : cages.length > 0 ? 'off' : 'no'}>
       <div className="flex flex-wrap items-center gap-2"><Button data-testid="put-cage" disabled={cages.length >= MOST_CAGES || !session.guides} onClick={() => putCage(session)} {...helpProps('A box of points about the hair, which swings and takes along what is inside. The light way: for those who stand far off.')}><Box size={13} />Put a cage round {chosen < all ? `${chosen} chosen` : 'all of it'}</Button></div>
       <ul className="mt-1">{cages.map((c) => <CageRow key={c.id} cage={c} />)}</ul>
+      {notes.map((n) => <Note key={n}><TriangleAlert size={12} className="mr-1 inline text-copper" />{n}</Note>)}
       <Note>{on.length > 0 ? 'No strand is computed by itself now: what counts is the cages, what they collide with, the air, and how much of it shows (Give, its curve and its map).' : cages.length > 0 ? 'All cages are off: strands are computed one by one.' : 'Strands are computed one by one. In a cage they all go along with a few points that swing, for a small part of the time.'}</Note>
     </Fold>
   );

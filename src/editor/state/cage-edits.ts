@@ -1,15 +1,23 @@
 /** Cages that move hair, as edits of the document; the tray and the grips in the view both use them. */
 import { newCage, type SwayCage } from '../../core/cage/cages';
-import { nodeKey } from '../../core/mesh/character';
+import { InCages } from '../../core/cage/in-cages';
+import { findNode, nodeKey } from '../../core/mesh/character';
 import { restPoints } from '../../core/sway/scene';
 import type { Session } from './session';
 import { useEditor } from './store';
 
+/** Guide points in the rest pose. */
+function atRest({ guides, character, mesh }: Session): Float64Array { return guides ? restPoints({ character, mesh, planting: guides.planting, offsets: guides.offsets, pointCount: guides.pointCount }) : new Float64Array(0); }
+/** What a run would tell of the cages as they are. */
+export function cageNotes(session: Session, cages: readonly SwayCage[]): string[] {
+  const { guides, character } = session;
+  return guides && cages.some((c) => c.on) ? new InCages({ cages, nodes: cages.map((c) => findNode(character, c.joint)), restPoints: atRest(session), pointCount: guides.pointCount, from: 0, to: 0, gravity: 0, calm: true }).notes : [];
+}
 /** A cage round the chosen guides, or all of them, on the joint that carries most of them. */
 export function putCage(session: Session): void {
-  const { guides, character, mesh, document } = session;
+  const { guides, character, document } = session;
   if (!guides) return;
-  const { planting, offsets, pointCount: n } = guides, all = restPoints({ character, mesh, planting, offsets, pointCount: n }), chosen = session.combDesk.chosenOrAll(), points = new Float64Array(3 * n * chosen.length), taken = new Set((document.sway.cages ?? []).map((c) => c.name)), node = session.mainJoint();
+  const { pointCount: n } = guides, all = atRest(session), chosen = session.combDesk.chosenOrAll(), points = new Float64Array(3 * n * chosen.length), taken = new Set((document.sway.cages ?? []).map((c) => c.name)), node = session.mainJoint();
   chosen.forEach((g, k) => points.set(all.subarray(3 * n * g, 3 * n * (g + 1)), 3 * n * k));
   let number = 1;
   while (taken.has(`cage ${number}`)) number++;
