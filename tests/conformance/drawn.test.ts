@@ -8,6 +8,7 @@ import { GLTFLoader } from 'three/addons/loaders/GLTFLoader.js';
 import validator from 'gltf-validator';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { openScene } from '../../src/core/bake/open-scene';
+import { newCage } from '../../src/core/cage/cages';
 import type { Baked } from '../../src/core/bake/baked';
 import { drawnDocument, withDrawing } from '../../src/core/chain/chain-groom';
 import { characterOf } from '../../src/core/chain/character-of';
@@ -62,6 +63,9 @@ async function ours(baked: Baked, name: string, frame: number): Promise<Float64A
   return out;
 }
 
+/** What hangs below the nape, m. */
+const joinedPlait = (c: Character): number[] => { const { positions: P } = joinedMesh(c, ['hair']), out: number[] = []; for (let v = 0; v < P.length; v += 3) if (P[v + 1] < 0.9) out.push(P[v], P[v + 1], P[v + 2]); return out; };
+
 describe('a plait that is a plain mesh', () => {
   const bytes = new Uint8Array(readFileSync('demo/cast/pim.glb'));
   let baked: Baked, h: Handed;
@@ -93,6 +97,16 @@ describe('a plait that is a plain mesh', () => {
     }
     expect(worst).toBeLessThan(1e-4);
     expect(moved).toBeGreaterThan(0.05);
+  });
+  it('moved in a cage instead stands in three where it was computed, too, and moves otherwise', async () => {
+    const caged = await bakedDrawn(bytes, AS_IT_IS, (c, keep) => { const d = pimPlait(c, firstDocument(c), keep); d.sway.cages = [{ ...newCage('c', 'plait', 'head', joinedPlait(c)), hz: 1.3, still: 0.3, rise: 0.4 }]; return d; }, 14), file = await handed(caged, { format: 'keys' }), { clip, with: other } = told(file), at = await threeSkin(keysOf(file), 'hair moved', [clip, other!]);
+    let worst = 0, apart = 0;
+    for (const frame of [0, 9, 14]) {
+      const P = await ours(caged, 'hair', frame), R = await ours(baked, 'hair', frame);
+      at(frame / 24).forEach((q, v) => { worst = Math.max(worst, Math.hypot(q.x - P[3 * v], q.y - P[3 * v + 1], q.z - P[3 * v + 2])); apart = Math.max(apart, Math.hypot(...[0, 1, 2].map((c) => P[3 * v + c] - R[3 * v + c]))); });
+    }
+    expect(worst).toBeLessThan(1e-4);
+    expect(apart).toBeGreaterThan(0.004);
   });
   it('stands in Babylon where it stands in three', async () => {
     const { FreeCamera, NullEngine, Scene, ImportMeshAsync, Vector3 } = await import('@babylonjs/core'), { registerBuiltInLoaders } = await import('@babylonjs/loaders/dynamic');

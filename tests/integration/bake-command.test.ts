@@ -7,6 +7,7 @@ import path from 'node:path';
 import bunny from 'bunny';
 import validator from 'gltf-validator';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
+import { newCage } from '../../src/core/cage/cages';
 import { groomFileSchema } from '../../src/core/document/groom-file';
 import { newSource } from '../../src/core/drops/sources';
 import { sheetSchema, type Sheet } from '../../src/formats/hand-over-sheet';
@@ -63,6 +64,15 @@ describe('./comb bake', () => {
     const bad = comb('--character', tube, '--groom', put('hail.json', wet([{ ...rain, kind: 'hail' }])), '--out', at('hail'), '--clip', 'bend');
     expect(bad.status).toBe(2);
     expect(bad.stderr).toMatch(/hail\.json: sway\.drops\.0\.kind: .*"sand"/);
+  }, 120_000);
+  it('moves hair in a cage; one that holds nothing is told, one that is none is refused', () => {
+    const cage = newCage('c', 'side', 'high', [-0.2, 0.1, -0.2, 0.2, 0.5, 0.2]), caged = (cages: object[]): object => groom({ document: { plant: { guideCount: 24, lengthCm: 8, pointCount: 8 }, bake: { preRoll: 2 }, sway: { cages } } }), bake = (name: string, cages: object[]) => comb('--character', tube, '--groom', put(`${name}.json`, caged(cages)), '--out', at(name), '--clip', 'bend', '--frames', '0:8', '--format', 'usdc');
+    const points = (name: string): number[][] => Object.entries(readUsd(path.join(at(name), sheetOf(at(name), 'usdc').files[0].name)).independent).find(([p]) => p.endsWith('.points'))![1].timeSamples!.values;
+    for (const [name, cages] of [['caged', [cage]], ['empty', [{ ...cage, y: 30 }]]] as const) { const r = bake(name, [...cages]); expect([r.stderr, [0, 3].includes(r.status!)]).toEqual(['', true]); expect(r.stdout.includes('“side” holds no hair')).toBe(name === 'empty'); }
+    const [moved, stiff] = [points('caged'), points('empty')], apart = (f: number): number => Math.max(...moved[f].map((v, k) => Math.abs(v - stiff[f][k])));
+    expect(Math.max(apart(4), apart(8))).toBeGreaterThan(0.001);
+    const bad = bake('bad', [{ ...cage, points: 9 }]);
+    expect([bad.status, bad.stderr]).toEqual([2, expect.stringMatching(/bad\.json: sway\.cages\.0\.points: /)]);
   }, 120_000);
   it('moves joints as chains, and puts their keys beside the clips of the file; other forms are refused', async () => {
     const out = at('chains'), file = put('chains.json', { kind: 'Fine Comb groom', version: 1, name: 'dock', chains: [{ joints: 'tail*', bendDeg: 25 }], document: { bake: { preRoll: 6 } } }), r = comb('--character', 'demo/cast/bramble.glb', '--groom', file, '--out', out, '--clip', 'trot', '--frames', '0:10');
