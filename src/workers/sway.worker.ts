@@ -4,6 +4,7 @@ import { documentSchema } from '../core/document/schema';
 import type { Character } from '../core/mesh/character';
 import { GivenUp, type Coupling } from '../core/sway/coupling';
 import { STRAND_NUMBERS } from '../core/proof/strand-meter';
+import { inCages } from '../core/cage/cages';
 import { planRun, SwayRun, type RunPlan, type Scene } from '../core/sway/run';
 import { renumber, SharedFrames } from '../core/sway/shares';
 import { unpackCharacter } from '../formats/packed-character';
@@ -51,9 +52,10 @@ function step(request: Extract<SwayRequest, { kind: 'step' }>): void {
   const { of, coupling } = live;
   try {
     if (request.document) {
-      const scene = openScene(documentSchema.parse(request.document), character!, { planting: of.planting, offsets: of.offsets, maps: request.maps }), before = live.run;
-      live.run = new SwayRun(scene, of.frame - of.runUp, { from: of.from, to: of.to, coupling, hand: of.hand, plan: planLive(scene, of.frame) });
-      live.run.goOnFrom(before);
+      const scene = openScene(documentSchema.parse(request.document), character!, { planting: of.planting, offsets: of.offsets, maps: request.maps }), before = live.run, anew = inCages(scene.settings) !== (before.cages !== null);
+      // rods do not go on from a cage, nor a cage from rods: it begins as combed, where it is
+      live.run = new SwayRun(scene, anew ? before.frame : of.frame - of.runUp, { from: of.from, to: of.to, coupling, hand: anew ? request.hand : of.hand, plan: planLive(scene, of.frame) });
+      if (!anew) live.run.goOnFrom(before);
     }
     live.run.setHand(request.hand);
     tell(live.run.advance(request.frame).depth);

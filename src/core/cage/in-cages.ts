@@ -121,12 +121,12 @@ export class InCages {
     for (let k = 0; k < held.length; k++) {
       const { off, motion: { x }, at, cage: { points: m, amount } } = held[k], { list, share, cell, weights: W } = places[k];
       for (let a = 0; a < off.length; a++) off[a] = amount * (x[a] - at[a]);
-      const up = 3 * m, in_ = 3 * m * m;
+      const up = 3 * m, deep = 3 * m * m;
       for (let i = 0; i < list.length; i++) {
         const a = 3 * list[i], w = 8 * i, s = share[i], q = 3 * cell[i], w0 = s * W[w], w1 = s * W[w + 1], w2 = s * W[w + 2], w3 = s * W[w + 3], w4 = s * W[w + 4], w5 = s * W[w + 5], w6 = s * W[w + 6], w7 = s * W[w + 7];
         for (let c = 0; c < 3; c++) {
           const o = q + c;
-          out[a + c] += w0 * off[o] + w1 * off[o + 3] + w2 * off[o + up] + w3 * off[o + up + 3] + w4 * off[o + in_] + w5 * off[o + in_ + 3] + w6 * off[o + in_ + up] + w7 * off[o + in_ + up + 3];
+          out[a + c] += w0 * off[o] + w1 * off[o + 3] + w2 * off[o + up] + w3 * off[o + up + 3] + w4 * off[o + deep] + w5 * off[o + deep + 3] + w6 * off[o + deep + up] + w7 * off[o + deep + up + 3];
         }
       }
     }

@@ -100,7 +100,7 @@ const WIND_STRIDE = 3;
 /** A collider that holds so much of the hair at the start is told. */
 const SWALLOWS = 0.5;
 /** 1/s: how fast hair that was kept off comes back to where its cage has it. Common practice, no source. */
-const BACK_TO_CAGE = 12;
+const BACK_TO_CAGE = 6;
 /** Steps of cages from one look for contacts to the next. */
 const CAGE_STEPS_A_LOOK = 2;
 /** Numbers of a mark: place, normal, force, guide. */
@@ -426,12 +426,16 @@ export class SwayRun {
     if (this.cages && other.cages) {
       nodeMotionsInto(this.cageMotions, this.cages.nodes, stage.rest, pose);
       this.cages.goOnFrom(other.cages, this.cageMotions);
-      this.aim.set(other.aim);
     }
     this.placeRoots(this.motions, this.motions, 0);
     system.rootBefore.set(system.rootPosition);
-    system.positionsInto(world);
+    if (this.cages) world.set(other.world); else system.positionsInto(world);
     this.combInto();
+    if (this.cages) {
+      this.cages.moveInto(this.aim, this.combed);
+      if (!this.contacts) world.set(this.aim);
+      system.standAt(world);
+    }
     this.show();
     this.meter.begin(this.shown, this.combed);
   }

@@ -8,7 +8,8 @@ import { limitOf, MEASURES, MEASURE_NAMES } from '../../core/document/proof';
 import { figureOf, judge } from '../../core/proof/judge';
 import { shown } from '../../core/proof/sheet';
 import { openShot } from '../../core/document/shots';
-import { MOST_CELLS, valueOf, WEDGE_SETTINGS } from '../state/wedge-desk';
+import { inCages } from '../../core/cage/cages';
+import { MOST_CELLS, valueOf, WEDGE_SETTINGS, wedgeKeys } from '../state/wedge-desk';
 import { useEditor, type WedgeAxis, type WedgeCell } from '../state/store';
 import { Button } from './controls';
 import { trying } from './trying';
@@ -37,7 +38,7 @@ function Axis({ axis, at, onChange, onRemove }: { axis: WedgeAxis; at: number; o
   return (
     <div className="flex items-center gap-2">
       <span className="w-11 text-faint">{at === 0 ? 'across' : 'down'}</span>
-      <select aria-label={at === 0 ? 'Setting across' : 'Setting down'} data-testid={`wedge-key-${at}`} value={axis.key} onChange={(e) => choose(e.target.value)} className="h-6 w-36 rounded border border-edge bg-raised px-1">{Object.entries(WEDGE_SETTINGS).map(([k, q]) => <option key={k} value={k}>{q.label}{q.unit && q.unit !== '×' ? `, ${q.unit}` : ''}</option>)}</select>
+      <select aria-label={at === 0 ? 'Setting across' : 'Setting down'} data-testid={`wedge-key-${at}`} value={axis.key} onChange={(e) => choose(e.target.value)} className="h-6 w-36 rounded border border-edge bg-raised px-1">{wedgeKeys(session.document).map((k) => [k, WEDGE_SETTINGS[k]] as const).map(([k, q]) => <option key={k} value={k}>{q.label}{q.unit && q.unit !== '×' ? `, ${q.unit}` : ''}</option>)}</select>
       {number('from', axis.from, (v) => onChange({ ...axis, from: bounded(v) }), 'from')}{number('to', axis.to, (v) => onChange({ ...axis, to: bounded(v) }), 'to')}{number('in', axis.count, (v) => onChange({ ...axis, count: Math.min(8, Math.max(2, Math.round(v))) }), 'count')}
       {onRemove && <button type="button" className="rounded px-1.5 text-faint hover:text-trouble" onClick={onRemove}>take away</button>}
     </div>
@@ -53,7 +54,7 @@ function Wedge() {
       <Head title="Fan out"><span className="text-faint">One setting or two over a range, a take of each; pick the best.</span></Head>
       <div className="flex shrink-0 items-start gap-4 border-b border-line px-3 py-2">
         <div className="flex flex-col gap-1.5">{axes.map((a, i) => <Axis key={i} axis={a} at={i} onChange={set(i)} onRemove={i === 1 ? () => session.wedges.setAxes(axes.slice(0, 1)) : undefined} />)}
-          {axes.length === 1 && <button type="button" data-testid="wedge-second" className="w-fit rounded px-1 text-copper hover:bg-lifted" onClick={() => session.wedges.setAxes([...axes, { key: axes[0].key === 'damping' ? 'stiffness' : 'damping', from: 1, to: 6, count: 2 }])}>and a second setting down</button>}
+          {axes.length === 1 && <button type="button" data-testid="wedge-second" className="w-fit rounded px-1 text-copper hover:bg-lifted" onClick={() => session.wedges.setAxes([...axes, inCages(session.document.sway) ? { key: axes[0].key === 'cages.damping' ? 'cages.amount' : 'cages.damping', from: 0.2, to: 0.8, count: 2 } : { key: axes[0].key === 'damping' ? 'stiffness' : 'damping', from: 1, to: 6, count: 2 }])}>and a second setting down</button>}
         </div>
         <div className="ml-auto flex items-center gap-2">
           {running ? <Button data-testid="wedge-stop" onClick={() => session.wedges.cancel()}>Stop</Button> : <Button primary data-testid="wedge-run" disabled={count > MOST_CELLS} onClick={() => trying(session.wedges.run())}>Run {count} takes</Button>}

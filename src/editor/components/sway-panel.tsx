@@ -74,7 +74,7 @@ export function SwayPanel({ document }: PanelProps) {
         {sway.windSpeed > 0 && (
           <>
             <div className="my-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">From</span><Choice label="Wind from" value={sway.windKind} onChange={(v) => edit(v === 'fan' ? 'Wind from a fan' : 'Wind everywhere', (x) => { x.sway.windKind = v; })} options={[{ value: 'everywhere', label: 'everywhere', help: 'The same wind at every place.' }, { value: 'fan', label: 'a fan', help: 'A cone of wind from a place, drawn in the view.' }]} /></div>
-            {field('windTurn')}{field('windRise')}{field('gust')}{sway.gust > 0 && <>{field('gustHz')}{field('gustSeed')}</>}{field('shelter')}
+            {field('windTurn')}{field('windRise')}{field('gust')}{sway.gust > 0 && <>{field('gustHz')}{field('gustSeed')}</>}{!caged && field('shelter')}
             {sway.windKind === 'fan' && <>{field('windReach')}{field('windX')}{field('windY')}{field('windZ')}</>}
           </>
         )}

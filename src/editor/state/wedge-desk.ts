@@ -1,5 +1,7 @@
 /** Wedges: one or two settings over a range, a take of each, side by side. */
 import { produce } from 'immer';
+import type { Draft } from 'immer';
+import { CAGE_PARAMETERS, inCages, type CageParameter } from '../../core/cage/cages';
 import { BAKE_PARAMETERS, SWAY_PARAMETERS, type GroomDocument, type Parameter } from '../../core/document/schema';
 import type { PackedFrames } from '../../core/bake/frame-codec';
 import { backgroundTake, framesOf, keepBackground, type BackgroundTake } from './background-take';
@@ -7,11 +9,22 @@ import type { Session } from './session';
 import { useEditor, type WedgeAxis, type WedgeCell, type WedgeState } from './store';
 import { Cancelled } from './trial-desk';
 
+/** Numbers of cages that can be, and what else counts in a cage. */
+const OF_CAGES: CageParameter[] = ['hz', 'damping', 'amount', 'rise', 'still', 'weightG', 'firm', 'bulk', 'air'], IN_CAGES = new Set(['give', 'gravity', 'windSpeed', 'windTurn', 'windRise', 'windReach', 'gust', 'gustHz', 'carryTravel', 'carryTurning', 'pillCover', 'skinGapMm', 'substeps', 'preRoll']);
 /** Takes of one wedge at most. */
 export const MOST_CELLS = 16;
 /** Settings that can be spread out. */
-export const WEDGE_SETTINGS: Record<string, Parameter> = { ...Object.fromEntries(Object.entries(SWAY_PARAMETERS).filter(([k]) => k !== 'gustSeed' && !k.startsWith('windX') && !k.startsWith('windY') && !k.startsWith('windZ'))), preRoll: BAKE_PARAMETERS.preRoll };
-export const valueOf = (d: GroomDocument, key: string): number => (key === 'preRoll' ? d.bake.preRoll : d.sway[key as keyof typeof SWAY_PARAMETERS]);
+export const WEDGE_SETTINGS: Record<string, Parameter> = {
+  ...Object.fromEntries(Object.entries(SWAY_PARAMETERS).filter(([k]) => k !== 'gustSeed' && !k.startsWith('windX') && !k.startsWith('windY') && !k.startsWith('windZ'))), preRoll: BAKE_PARAMETERS.preRoll,
+  ...Object.fromEntries(OF_CAGES.map((k) => [`cages.${k}`, { ...CAGE_PARAMETERS[k], label: `${CAGE_PARAMETERS[k].label}, cages` }])),
+};
+/** Those that count: in cages other ones than of strands. */
+export const wedgeKeys = (d: GroomDocument): string[] => Object.keys(WEDGE_SETTINGS).filter((k) => (inCages(d.sway) ? k.startsWith('cages.') || IN_CAGES.has(k) : !k.startsWith('cages.')));
+export const valueOf = (d: GroomDocument, key: string): number => (key === 'preRoll' ? d.bake.preRoll : key.startsWith('cages.') ? (d.sway.cages?.find((c) => c.on)?.[key.slice(6) as CageParameter] ?? WEDGE_SETTINGS[key].fallback) : d.sway[key as keyof typeof SWAY_PARAMETERS]);
+function setValue(d: Draft<GroomDocument>, key: string, v: number): void {
+  if (key === 'preRoll') d.bake.preRoll = v;
+  else if (key.startsWith('cages.')) { for (const c of d.sway.cages ?? []) if (c.on) c[key.slice(6) as CageParameter] = v; } else { d.sway[key as keyof typeof SWAY_PARAMETERS] = v; if (key === 'substeps') d.sway.chooseSubsteps = false; }
+}
 
 /** So many values of a setting from one to another: by ratio where the range is wide, else evenly. */
 export function spreadOf({ key, from, to, count }: WedgeAxis): number[] {
@@ -28,9 +41,11 @@ export class WedgeDesk {
   private setCell(k: number, change: Partial<WedgeCell>): void { const { wedge } = useEditor.getState(); if (wedge) this.set({ cells: wedge.cells.map((c, i) => (i === k ? { ...c, ...change } : c)) }); }
 
   /** Opens the board with one setting about its present value. */
-  open(key = 'hold'): void {
+  open(key = inCages(this.session.document.sway) ? 'cages.hz' : 'hold'): void {
     const p = WEDGE_SETTINGS[key], now = valueOf(this.session.document, key), wide = p.min > 0 ? [now / 3, now * 3] : [Math.max(p.min, now - 0.25 * (p.max - p.min)), Math.min(p.max, now + 0.25 * (p.max - p.min))];
-    if (!useEditor.getState().wedge) useEditor.setState({ wedge: { axes: [{ key, from: Math.max(p.min, Number(wide[0].toPrecision(3))), to: Math.min(p.max, Number(wide[1].toPrecision(3))), count: 4 }], cells: [], measure: 'depth', running: false } });
+    // a board of settings that no longer count is not kept
+    const keys = wedgeKeys(this.session.document), open = useEditor.getState().wedge;
+    if (!open || open.axes.some((x) => !keys.includes(x.key))) useEditor.setState({ wedge: { axes: [{ key, from: Math.max(p.min, Number(wide[0].toPrecision(3))), to: Math.min(p.max, Number(wide[1].toPrecision(3))), count: 4 }], cells: [], measure: 'depth', running: false } });
     useEditor.setState({ board: 'wedge', stage: 'sway', playing: false });
   }
   cancel(): void { this.stop?.abort(); this.stop = null; this.set({ running: false }); }
@@ -50,7 +65,7 @@ export class WedgeDesk {
     this.results = combos.map(() => null);
     this.set({ running: true, cells: combos.map((values) => ({ values, label: label(values), state: 'waits', progress: 0, proof: null, key: '', message: '' })) });
     await Promise.all(combos.map(async (values, k) => {
-      const document = produce(base, (d) => { values.forEach((v, i) => { const { key } = wedge.axes[i]; if (key === 'preRoll') d.bake.preRoll = v; else { d.sway[key as keyof typeof SWAY_PARAMETERS] = v; if (key === 'substeps') d.sway.chooseSubsteps = false; } }); });
+      const document = produce(base, (d) => { values.forEach((v, i) => { setValue(d, wedge.axes[i].key, v); }); });
       try {
         const take = await backgroundTake(session, document, { signal: stop.signal, onStart: () => this.setCell(k, { state: 'running' }), onProgress: (progress) => this.setCell(k, { progress }) });
         if (this.stop !== stop) return;
@@ -72,7 +87,7 @@ export class WedgeDesk {
     if (!result || !wedge) return;
     this.cancel();
     useEditor.getState().edit(`Wedge: ${wedge.cells[k].label}`, (d) => {
-      wedge.axes.forEach(({ key }, i) => { const v = wedge.cells[k].values[i]; if (key === 'preRoll') d.bake.preRoll = v; else { d.sway[key as keyof typeof SWAY_PARAMETERS] = v; if (key === 'substeps') d.sway.chooseSubsteps = false; } });
+      wedge.axes.forEach(({ key }, i) => { setValue(d, key, wedge.cells[k].values[i]); });
     });
     useEditor.setState({ board: 'none' });
     if (session.key === result.key) session.runs.adopt(result.key, result.proof, framesOf(result.frames));
