@@ -25,7 +25,7 @@ const RUNS = 0.12;
 const AGAIN = 0.08, LIFE = 8, LIES = 0.25;
 /** A hit does not change a lock's speed by more than this at once, m/s: what more there is stays with the drop. */
 const HARDEST = 1.5;
-const CELL = 0.012, HEADS = 1 << 16;
+const CELL = 0.02, HEADS = 1 << 16;
 const TWO_PI = 2 * Math.PI, EDGE = 13;
 /** Substeps for which edges are sorted at once. */
 const SORTED = 4;
@@ -307,17 +307,20 @@ export class DropRun {
   private meet(system: RodSystem, d: number, h: number, time: number): number {
     const { x, v, heads, links, entries, seen, edges, close, p, q, J } = this, o = 3 * d, reach = this.lock(d) + this.size[d] / 2, way = h * Math.hypot(v[o], v[o + 1], v[o + 2]), steps = Math.max(1, Math.ceil((2 * way) / CELL));
     const stamp = ++this.stamp;
-    let first = 2, host = -1, hostT = 0;
+    let first = 2, host = -1, hostT = 0, last = -1;
     for (let q0 = 0; q0 <= steps; q0++) {
       const f = (q0 / steps) * h, cell = cellOf(Math.floor((x[o] + f * v[o]) / CELL), Math.floor((x[o + 1] + f * v[o + 1]) / CELL), Math.floor((x[o + 2] + f * v[o + 2]) / CELL));
+      if (cell === last) continue;
+      last = cell;
       for (let e = heads[cell]; e >= 0; e = links[e]) {
         const point = entries[e];
         if (seen[point] === stamp) continue;
         seen[point] = stamp;
         const g = EDGE * point, mx = edges[g + 9] - x[o], my = edges[g + 10] - x[o + 1], mz = edges[g + 11] - x[o + 2];
         // its way as the edge sees it
-        const jx = v[o] - edges[g + 6], jy = v[o + 1] - edges[g + 7], jz = v[o + 2] - edges[g + 8], far = edges[g + 12] + reach + h * Math.sqrt(jx * jx + jy * jy + jz * jz);
-        if (mx * mx + my * my + mz * mz > far * far) continue;
+        const jx = v[o] - edges[g + 6], jy = v[o + 1] - edges[g + 7], jz = v[o + 2] - edges[g + 8], far = edges[g + 12] + reach + 1e-9, mj = mx * jx + my * jy + mz * jz, jj = jx * jx + jy * jy + jz * jz, near = mj <= 0 ? 0 : mj >= h * jj ? h : mj / jj, nx = mx - near * jx, ny = my - near * jy, nz = mz - near * jz;
+        // where it comes nearest to the edge's middle
+        if (nx * nx + ny * ny + nz * nz > far * far) continue;
         let along = 0;
         J[0] = jx; J[1] = jy; J[2] = jz;
         for (let c = 0; c < 3; c++) { p[c] = edges[g + c]; q[c] = edges[g + 3 + c]; }
