@@ -1,12 +1,15 @@
 import { produce } from 'immer';
 import { beforeAll, describe, expect, it } from 'vitest';
 import { tubeScenes, type TubeScenes } from '../../../tests/helpers/tube-scene';
+import { newCage } from '../cage/cages';
 import type { Limits } from '../document/proof';
 import type { SwaySettings } from '../document/schema';
 import type { Clip } from '../mesh/character';
 import type { Scene } from '../sway/run';
+import { restPoints } from '../sway/scene';
+
 import { MeshDepth, OverFace } from './mesh-depth';
-import { compare, findTroubles, framesConcerned, TROUBLES, TROUBLE_NAMES, workOf, type Comparison, type Patient, type Trouble, type TrialFigures, type TroubleName } from './remedies';
+import { compare, findTroubles, framesConcerned, offersFor, TROUBLES, TROUBLE_NAMES, workOf, type Comparison, type Patient, type Trouble, type TrialFigures, type TroubleName } from './remedies';
 import { computeTake, groomedShape } from './take';
 
 let tube: TubeScenes;
@@ -72,5 +75,16 @@ describe('remedies', () => {
     expect(compare('sags', better, f).verdict).toBe('no help');
     const worse = produce(f, (d) => { for (const x of d.proof.frames) x.drift *= 2; });
     expect(compare('sags', f, worse).verdict).toBe('worse');
+  });
+  it('of hair in cages are the cages’ own numbers and what they collide with, and help as well', () => {
+    const joint = tube.character.nodes[tube.character.skins[0].joints[1]].name, cages = [{ ...newCage('a', 'side', joint, restPoints(tube.scene())), hz: 3, damping: 0.01, rise: 0.1, still: 0, amount: 1.5 }], document = tube.document({ cages, roles: tube.bare }, { end: 60 }, 2), sceneOf = (sway: SwaySettings): Scene => tube.scene(sway, { shot: { end: 60 } }), before = figures(sceneOf(document.sway), 2, 60, TROUBLES.springy), patient: Patient = { document, proof: before.proof, garments: [], carriers: ['low'], spacing: 0.03 };
+    expect(findTroubles(patient).map((f) => f.name)).toContain('springy');
+    const offers = offersFor('springy', patient);
+    expect(offers.map((o) => o.label)).toContain('Dies away of the cage: 0.01 → 0.3');
+    const results = offers.map((offer) => { const mended = produce(document, (d) => { offer.change(d); }); expect({ ...mended.sway, cages: [] }).toEqual({ ...document.sway, cages: [] }); return compare('springy', before, figures(sceneOf(mended.sway), 2, 60, TROUBLES.springy)); });
+    expect(results.some((r) => r.gain >= 0.5 && r.broke.length === 0)).toBe(true);
+    expect(offersFor('throughBody', patient).map((o) => o.label)).toContain('Collide with the body again');
+    expect(offersFor('losesVolume', patient).some((o) => /^Volume of the cage/.test(o.label))).toBe(true);
+    for (const name of TROUBLE_NAMES) for (const o of offersFor(name, patient)) expect(o.label).not.toMatch(/Stiffness|Hold|Loft|Lock/);
   });
 });
