@@ -37,11 +37,13 @@ export type SwayCage = z.infer<typeof swayCageSchema>;
 /** Whether a groom is moved in cages: nothing is stepped as rods then. */
 export const inCages = (settings: { on: boolean; cages?: readonly SwayCage[] }): boolean => settings.on && (settings.cages ?? []).some((c) => c.on);
 
+/** A new cage is nowhere thinner than this, cm, and this share of its longest side: that of a single chain is no needle. */
+const LEAST_CM = 4, LEAST_SHARE = 0.2;
 /** A cage round points (3 × n, m, rest pose), a little wider than they are; of the usual size where there are none. */
 export function newCage(id: string, name: string, joint: string, points: ArrayLike<number>): SwayCage {
   const usual = Object.fromEntries(Object.entries(CAGE_PARAMETERS).map(([k, d]) => [k, d.fallback])) as Record<CageParameter, number>, box = cageRound(points, 2), cage: SwayCage = { id, name, on: true, joint, ...usual };
   if (!box) return cage;
-  const [x, y, z] = box.low.map((v, c) => Math.round(1000 * (v + box.size[c] / 2)) / 1000), [wide, high, deep] = box.size.map((v) => Math.min(1000, Math.max(1, Math.ceil(200 * v) / 2)));
+  const [x, y, z] = box.low.map((v, c) => Math.round(1000 * (v + box.size[c] / 2)) / 1000), thinnest = Math.max(LEAST_CM, LEAST_SHARE * 100 * Math.max(...box.size)), [wide, high, deep] = box.size.map((v) => Math.min(1000, Math.max(Math.ceil(2 * thinnest) / 2, Math.ceil(200 * v) / 2)));
   return { ...cage, x, y, z, wide, high, deep };
 }
 

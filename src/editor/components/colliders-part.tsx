@@ -2,6 +2,7 @@
 /** What is around the hair: meshes, fitted pills, and colliders set by hand. */
 import { ChevronRight, Plus, RotateCcw, Trash2, TriangleAlert } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
+import { inCages } from '../../core/cage/cages';
 import { roleOf, SWAY_PARAMETERS, type GroomDocument, type MeshCollider, type OwnCollider, type Parameter, type PillChange } from '../../core/document/schema';
 import { nodeKey, type CharacterMesh } from '../../core/mesh/character';
 import type { SetPill } from '../../core/sway/colliders';
@@ -22,7 +23,7 @@ export function CollidersPart({ document }: PanelProps) {
   const [open, setOpen] = useState(false);
   return (
     <Fold id="around" title="What is around it?" summary={`${active} colliders`}>
-      {(['skinGapMm', 'friction'] as const).map((n) => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} />)}
+      {(['skinGapMm', ...(inCages(sway) ? [] : ['friction' as const])] as const).map((n) => <Field key={n} group="sway" name={n} table={SWAY_PARAMETERS} />)}
       <h4 className="mt-1.5 text-[11px] text-faint">Meshes</h4>
       <ul>{meshes.map((m) => <MeshRow key={m.name} mesh={m} document={document} />)}</ul>
       {fitted.length > 0 && (
@@ -66,7 +67,7 @@ function OwnContact({ gapMm, friction, onChange }: { gapMm: number | null; frict
       <span className="w-6 text-right">{value !== null && <IconButton label={`${label} as in the settings`} onClick={() => { onChange({ [key]: null }, key); endStep(); }}><RotateCcw size={11} /></IconButton>}</span>
     </div>
   );
-  return <>{one('Gap', gapMm, sway.skinGapMm, SWAY_PARAMETERS.skinGapMm, 'gapMm')}{one('Friction', friction, sway.friction, SWAY_PARAMETERS.friction, 'friction')}</>;
+  return <>{one('Gap', gapMm, sway.skinGapMm, SWAY_PARAMETERS.skinGapMm, 'gapMm')}{!inCages(sway) && one('Friction', friction, sway.friction, SWAY_PARAMETERS.friction, 'friction')}</>;
 }
 
 const WHAT: Record<Exclude<MeshCollider, 'auto'>, string> = { shell: 'shell', pills: 'pills', off: 'off' };
