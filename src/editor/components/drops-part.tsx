@@ -3,7 +3,8 @@
 import { Trash2 } from 'lucide-react';
 import { useState } from 'react';
 import { MOST_DROPS } from '../../core/drops/drop-run';
-import { DROP_KINDS, DROP_PARAMETERS, fallSpeed, KIND_WORDS, MOST_SOURCES, newSource, type DropKind, type DropParameter, type DropSource } from '../../core/drops/sources';
+import { DROP_KINDS, DROP_PARAMETERS, fallSpeed, KIND_WORDS, MOST_SOURCES, type DropParameter, type DropSource } from '../../core/drops/sources';
+import { addSource } from '../state/drop-edits';
 import { useEditor } from '../state/store';
 import { Button, Fold, helpProps, IconButton, Note, NumberField, Toggle } from './controls';
 import { useWorkshop } from './context';
@@ -11,26 +12,15 @@ import type { PanelProps } from './panel-parts';
 
 const USUAL: DropParameter[] = ['rate', 'speed', 'sizeMm', 'from', 'to', 'sticks'], MORE: DropParameter[] = ['x', 'y', 'z', 'wide', 'turn', 'rise', 'spread', 'speedSpread', 'sizeSpread', 'density', 'stays', 'lockMm', 'bounce', 'seed'];
 
-const newId = (): string => `s${Date.now().toString(36)}`;
-
 export function DropsPart({ document }: PanelProps) {
   const { session } = useWorkshop(), sources = document.sway.drops ?? [], run = useEditor((s) => s.run), frame = useEditor((s) => s.frame), shown = session.shownDrops(), [open, setOpen] = useState('');
-  const edit = useEditor.getState().edit, add = (kind: DropKind): void => {
-    const taken = new Set(sources.map((s) => s.name)), word = KIND_WORDS[kind].toLowerCase();
-    let name = word;
-    for (let n = 2; taken.has(name); n++) name = `${word} ${n}`;
-    const source = newSource(kind, newId(), name, session.middleOfHair());
-    // it begins within the shot
-    const { start, end } = document.shot, placed = { ...source, from: kind === 'rain' ? start - document.bake.preRoll : Math.min(end, start + Math.max(0, source.from)), to: kind === 'rain' ? end : Math.min(Math.max(end, start + 1), start + source.to) };
-    edit(`${KIND_WORDS[kind]}`, (d) => { d.sway.drops = [...(d.sway.drops ?? []), placed]; });
-    setOpen(placed.id);
-  };
+  const edit = useEditor.getState().edit;
   const change = (k: number, what: Partial<DropSource>, label: string, merge?: string): void => edit(label, (d) => { Object.assign(d.sway.drops![k], what); }, merge);
   void run; void frame;
   const many = sources.reduce((n, s) => n + (s.on ? Math.min(8, Math.max(0, s.to - s.from) / document.shot.fps) * s.rate : 0), 0);
   return (
     <Fold id="drops" title="Does anything rain on it?" summary={sources.length === 0 ? 'nothing' : sources.filter((s) => s.on).map((s) => s.name).join(', ') || 'off'}>
-      <div className="flex flex-wrap items-center gap-1">{DROP_KINDS.map((kind) => <Button key={kind} data-testid={`add-${kind}`} disabled={sources.length >= MOST_SOURCES} onClick={() => add(kind)} {...helpProps({ rain: 'Drops that fall over the hair at their own speed.', bucket: 'A lot of water at once, from above.', splash: 'Water that is thrown up from below.', sand: 'Grains that trickle down and do not hold on.' }[kind])}>{KIND_WORDS[kind]}</Button>)}</div>
+      <div className="flex flex-wrap items-center gap-1">{DROP_KINDS.map((kind) => <Button key={kind} data-testid={`add-${kind}`} disabled={sources.length >= MOST_SOURCES} onClick={() => setOpen(addSource(session, kind))} {...helpProps({ rain: 'Drops that fall over the hair at their own speed.', bucket: 'A lot of water at once, from above.', splash: 'Water that is thrown up from below.', sand: 'Grains that trickle down and do not hold on.' }[kind])}>{KIND_WORDS[kind]}</Button>)}</div>
       <ul className="mt-1">{sources.map((s, k) => (
         <li key={s.id} data-testid="drop-source" className="mb-1 rounded bg-raised px-1.5 py-1">
           <div className="flex items-center gap-1.5">

@@ -1,17 +1,22 @@
 /** Every action by name: the command box, the keys and the buttons all use this list. */
+import { inCages, MOST_CAGES } from '../../core/cage/cages';
 import { PLOT_MAPS, defaultFill, defaultSway, type PlotMap } from '../../core/document/schema';
 import { limitOf, MEASURES } from '../../core/document/proof';
 import { figureOf, worstList } from '../../core/proof/judge';
 import { TROUBLE_NAMES, TROUBLES } from '../../core/proof/remedies';
 import { addShot, openShot, shotNames } from '../../core/document/shots';
+import { DROP_KINDS, KIND_WORDS, MOST_SOURCES } from '../../core/drops/sources';
 import { ALL_ROUND } from '../../core/fill/coverage';
 import { TREATMENT_NAMES, TREATMENTS } from '../../core/fill/treatments';
 import { RIGS, type Rig } from '../view/lights';
+import { putCage } from './cage-edits';
+import { addSource } from './drop-edits';
 import type { Session } from './session';
 import { STAGE_NAMES } from './stages';
 import { CHARTED, MEASURED_STRANDS, saveProof } from './proof-files';
 import { COMB_TOOLS, HEATS, STAGES, useEditor, type CombTool, type ViewName } from './store';
 import { pasteRemembered, rememberedStyle, rememberStyle } from './style-clipboard';
+import { openFold } from '../components/controls';
 import { setTheme } from '../components/theme';
 
 export interface Action {
@@ -66,6 +71,8 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'layer-add', name: 'Add a layer of style', group: 'Groom', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'comb' }); session.combDesk.addLayer(); } },
     { id: 'style-copy', name: 'Copy the style', group: 'Groom', enabled: hasGuides, run: () => trying(rememberStyle(session)) },
     { id: 'style-paste', name: 'Paste the style', group: 'Groom', enabled: () => hasGuides() && rememberedStyle() !== null, run: () => trying(pasteRemembered(session)) },
+    { id: 'sway-cage', name: 'Move the chosen hair in a cage', group: 'Movement', enabled: () => hasGuides() && (document()?.sway.cages ?? []).length < MOST_CAGES, run: () => { useEditor.setState({ stage: 'sway' }); openFold('cages'); putCage(session); } },
+    ...DROP_KINDS.map((kind): Action => ({ id: `drops-${kind}`, name: `${KIND_WORDS[kind]} on the hair`, group: 'Movement', enabled: () => hasGuides() && !inCages(document()!.sway) && (document()?.sway.drops ?? []).length < MOST_SOURCES, run: () => { useEditor.setState({ stage: 'sway' }); openFold('drops'); addSource(session, kind); } })),
     { id: 'cage', name: 'Put a cage round the chosen hair', group: 'Groom', enabled: hasGuides, run: () => { useEditor.setState({ stage: 'comb', comb: { ...state().comb, tool: 'cage' } }); session.combDesk.cage.put(); } },
     { id: 'xray', name: 'See guides through the body, or not', group: 'View', enabled: hasGuides, run: () => useEditor.setState({ comb: { ...state().comb, xray: !state().comb.xray } }) },
     { id: 'mirrored', name: 'See the picture in a mirror, or not', group: 'View', enabled: always, run: () => useEditor.setState({ comb: { ...state().comb, mirrored: !state().comb.mirrored } }) },
