@@ -71,7 +71,7 @@ describe('points that are joined', () => {
       for (let a = 0; a < 24; a++) expect(Math.abs(Math.abs(motion.x[a] - rest[a]) - Math.abs(motion.x[0] - rest[0]))).toBeLessThan(1e-9);
     }
   });
-  it('push each other with as much as they are pushed: momentum to 1e-12, turning momentum to the second order of the step', () => {
+  it('push each other with as much as they are pushed: momentum to 1e-9, turning momentum the better the shorter the step', () => {
     const moment = (h: number): { p: number[]; l: number } => {
       const rest = cube(), motion = new CageMotion(rest, { ...loose, omega: 1e-7, firm: 5, bulk: 300 });
       motion.begin(rest);

@@ -38,8 +38,6 @@ export class CageMotion {
   /** 3 × count, m and m/s. */
   readonly x: Float64Array;
   readonly v: Float64Array;
-  /** Volume of all cells as a share of that at rest. */
-  volume = 1;
   private readonly pairs: Uint16Array;
   private readonly rest: Float64Array;
   private readonly rate: Float64Array;
@@ -103,12 +101,15 @@ export class CageMotion {
       x[a] = to[a] + lean + uu * u + uv * w;
       v[a] = g + vu * u + vv * w;
     }
-    let now = 0, rest = 0;
-    for (let q = 0; q < this.restVolume.length; q++) { now += this.cell(q, false); rest += this.restVolume[q]; }
-    this.volume = now / rest;
   }
   private readonly one = new Float64Array(4);
 
+  /** Volume of all cells as a share of that at rest. */
+  get volume(): number {
+    let now = 0, rest = 0;
+    for (let q = 0; q < this.restVolume.length; q++) { now += this.cell(q, false); rest += this.restVolume[q]; }
+    return now / rest;
+  }
   /** Volume of a cell, m³; and by how much it grows as its corners move. */
   private cell(q: number, grows: boolean): number {
     const { cells, x, grow } = this, o = 8 * q, g = 24 * q;

@@ -1,9 +1,8 @@
 /** Coarse boxes of points that swing and take along the hair inside them: the light way to movement. Every parameter's range, unit, default and explanation stands here. */
 import { z } from 'zod';
-import type { Parameter } from '../document/schema';
-import { cageRound } from '../groom/comb/cage';
+import { defaultsOf, numbers, parameter as p, type Parameter } from '../document/parameter';
+import { cageRound, turnedAbout } from '../groom/comb/cage';
 
-const p = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string, integer = false): Parameter => ({ label, unit, min, max, step, fallback, help, integer });
 export const CAGE_PARAMETERS = {
   points: p('Points', '', 2, 5, 1, 3, 'Along each edge of the box; more of them swing in smaller waves.', true),
   x: p('x', 'm', -1000, 1000, 0.001, 0, 'Middle of the box, in the rest pose.'),
@@ -28,10 +27,9 @@ export const CAGE_PARAMETERS = {
 } satisfies Record<string, Parameter>;
 export type CageParameter = keyof typeof CAGE_PARAMETERS;
 
-const numbers = Object.fromEntries(Object.entries(CAGE_PARAMETERS).map(([k, d]: [string, Parameter]) => { const n = z.number().min(d.min).max(d.max); return [k, d.integer ? n.int() : n]; })) as Record<CageParameter, z.ZodNumber>;
 export const MOST_CAGES = 12;
 /** A cage: a box in the rest pose, carried by the node of that name. */
-export const swayCageSchema = z.object({ id: z.string().min(1).max(40), name: z.string().min(1).max(60), on: z.boolean(), joint: z.string().max(200), ...numbers });
+export const swayCageSchema = z.object({ id: z.string().min(1).max(40), name: z.string().min(1).max(60), on: z.boolean(), joint: z.string().max(200), ...numbers(CAGE_PARAMETERS).shape });
 export type SwayCage = z.infer<typeof swayCageSchema>;
 
 /** Whether a groom is moved in cages: nothing is stepped as rods then. */
@@ -41,7 +39,7 @@ export const inCages = (settings: { on: boolean; cages?: readonly SwayCage[] }):
 const LEAST_CM = 4, LEAST_SHARE = 0.2;
 /** A cage round points (3 × n, m, rest pose), a little wider than they are; of the usual size where there are none. */
 export function newCage(id: string, name: string, joint: string, points: ArrayLike<number>): SwayCage {
-  const usual = Object.fromEntries(Object.entries(CAGE_PARAMETERS).map(([k, d]) => [k, d.fallback])) as Record<CageParameter, number>, box = cageRound(points, 2), cage: SwayCage = { id, name, on: true, joint, ...usual };
+  const usual = defaultsOf(CAGE_PARAMETERS), box = cageRound(points, 2), cage: SwayCage = { id, name, on: true, joint, ...usual };
   if (!box) return cage;
   const [x, y, z] = box.low.map((v, c) => Math.round(1000 * (v + box.size[c] / 2)) / 1000), thinnest = Math.max(LEAST_CM, LEAST_SHARE * 100 * Math.max(...box.size)), [wide, high, deep] = box.size.map((v) => Math.min(1000, Math.max(Math.ceil(2 * thinnest) / 2, Math.ceil(200 * v) / 2)));
   return { ...cage, x, y, z, wide, high, deep };
@@ -49,11 +47,8 @@ export function newCage(id: string, name: string, joint: string, points: ArrayLi
 
 /** Axes of a cage's box as rows of three, unit, in the rest pose. */
 export function cageAxes({ turnX, turnY, turnZ }: Pick<SwayCage, 'turnX' | 'turnY' | 'turnZ'>): number[][] {
-  return [0, 1, 2].map((axis) => {
-    let v: number[] = [0, 1, 2].map((c) => (c === axis ? 1 : 0));
-    [turnX, turnY, turnZ].forEach((deg, a) => { const b = (a + 1) % 3, d = (a + 2) % 3, s = Math.sin((deg * Math.PI) / 180), k = Math.cos((deg * Math.PI) / 180), next = [...v]; next[b] = k * v[b] - s * v[d]; next[d] = s * v[b] + k * v[d]; v = next; });
-    return v;
-  });
+  const turn = [turnX, turnY, turnZ].map((deg) => (deg * Math.PI) / 180);
+  return [0, 1, 2].map((axis) => turnedAbout([0, 1, 2].map((c) => (c === axis ? 1 : 0)), turn));
 }
 /** m: half the box along each of its axes. */
 export const halfSizes = ({ wide, high, deep }: Pick<SwayCage, 'wide' | 'high' | 'deep'>): [number, number, number] => [wide / 200, high / 200, deep / 200];

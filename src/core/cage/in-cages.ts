@@ -18,8 +18,8 @@ interface Held {
   /** Turn of the joint where the run begins. */
   first: Float64Array;
 }
-/** Of guide points: how much of the movement each takes on by itself (0: outside), the cell it lies in and where in it. */
-interface Places { share: Float32Array; cell: Uint16Array; where: Float32Array }
+/** Of guide points: how much of the movement each takes on by itself (0: outside), whether it lies in the box itself, the cell it lies in and where in that. */
+interface Places { points: number; share: Float32Array; inside: Uint8Array; cell: Uint16Array; where: Float32Array }
 /** Own points that are moved by a cage: their numbers, shares of all that moves them, cells, and eight weights each. */
 interface Moved { list: Uint32Array; share: Float32Array; cell: Uint16Array; weights: Float32Array }
 export interface CageScene {
@@ -54,7 +54,7 @@ export class InCages {
     const shares = sharesAlong(P, n), everywhere = new Float32Array(P.length / 3);
     const everyPlace: Places[] = [];
     this.held = used.map(({ c: cage, node }) => {
-      const rest = cagePoints(cage), all = place(cage, P, n), many = cage.points ** 3, near = shareOfPoints(cage, rest, all, shares, P), pinned = Uint8Array.from({ length: many }, (_, h) => (near[h] < cage.still ? 1 : 0));
+      const rest = cagePoints(cage), all = place(cage, P, n, shares), many = cage.points ** 3, near = shareOfPoints(rest, all, shares, P), pinned = Uint8Array.from({ length: many }, (_, h) => (near[h] < cage.still ? 1 : 0));
       everyPlace.push(all);
       const omega = 2 * Math.PI * cage.hz, motion = new CageMotion(rest, { points: cage.points, mass: cage.weightG / 1000, omega, damping: 2 * cage.damping * omega, air: cage.air, firm: cage.firm, bulk: cage.bulk }, pinned), holds = all.share.some((s) => s > 0);
       if (!holds) this.notes.push(`“${cage.name}” holds no hair: nothing is moved by it. Put it where hair is, or take it away.`);
@@ -142,8 +142,6 @@ export class InCages {
       }
     }
   }
-  /** Volume of all cages as a share of what they have at rest. */
-  get volume(): number { return this.held.length === 0 ? 1 : this.held.reduce((s, h) => s + h.motion.volume, 0) / this.held.length; }
 }
 
 /**
@@ -157,11 +155,13 @@ function sharedOut(places: readonly Places[], from: number, to: number): Moved[]
     return {
       list: Uint32Array.from(list, (p) => p - from), cell: Uint16Array.from(list, (p) => cell[p]),
       share: Float32Array.from(list, (p) => share[p] ** 2 / places.reduce((sum, o) => sum + o.share[p], 0)),
-      weights: Float32Array.from({ length: 8 * list.length }, (_, k) => { const b = k & 7, o = 3 * list[k >> 3]; return ((b & 1) !== 0 ? where[o] : 1 - where[o]) * ((b & 2) !== 0 ? where[o + 1] : 1 - where[o + 1]) * ((b & 4) !== 0 ? where[o + 2] : 1 - where[o + 2]); }),
+      weights: Float32Array.from({ length: 8 * list.length }, (_, k) => corner(where, 3 * list[k >> 3], k & 7)),
     };
   });
 }
 
+/** Weight of corner `b` (x + 2y + 4z) of the cell in which a point lies at `where[o …)`. */
+const corner = (where: Float32Array, o: number, b: number): number => ((b & 1) !== 0 ? where[o] : 1 - where[o]) * ((b & 2) !== 0 ? where[o + 1] : 1 - where[o + 1]) * ((b & 4) !== 0 ? where[o + 2] : 1 - where[o + 2]);
 const mean = (points: ArrayLike<number>, axis: number): number => { let s = 0; for (let a = axis; a < points.length; a += 3) s += points[a]; return (3 * s) / points.length; };
 
 /** Share of the length at each point of strands of `n` points. */
@@ -176,8 +176,8 @@ function sharesAlong(P: ArrayLike<number>, n: number): Float32Array {
 }
 
 /** Where points lie in a cage, and how much of its movement each takes on by itself. */
-function place(cage: SwayCage, P: ArrayLike<number>, n: number): Places {
-  const count = P.length / 3, share = new Float32Array(count), cell = new Uint16Array(count), where = new Float32Array(3 * count), axes = cageAxes(cage), half = halfSizes(cage), { points: m, rise } = cage, soft = cage.softCm / 100, along = sharesAlong(P, n), at = [0, 0, 0];
+function place(cage: SwayCage, P: ArrayLike<number>, n: number, along: Float32Array): Places {
+  const count = P.length / 3, share = new Float32Array(count), cell = new Uint16Array(count), where = new Float32Array(3 * count), axes = cageAxes(cage), half = halfSizes(cage), { points: m, rise } = cage, soft = cage.softCm / 100, inside = new Uint8Array(count), at = [0, 0, 0];
   // the first edge stands as the skin has it, as that of a rod does
   for (let p = 0; p < count; p++) {
     let off = 0;
@@ -189,23 +189,21 @@ function place(cage: SwayCage, P: ArrayLike<number>, n: number): Places {
     off = Math.sqrt(off);
     const within = off === 0 ? 1 : off < soft ? 1 - smoothStep(0, 1, off / soft) : 0, risen = p % n < 2 ? 0 : rise > 0 ? smoothStep(0, 1, along[p] / rise) : 1;
     share[p] = within * risen;
+    inside[p] = off === 0 ? 1 : 0;
     const i = at.map((v) => Math.min(m - 2, Math.floor(v)));
     cell[p] = i[0] + m * (i[1] + m * i[2]);
     for (let a = 0; a < 3; a++) where[3 * p + a] = at[a] - i[a];
   }
-  return { share, cell, where };
+  return { points: m, share, inside, cell, where };
 }
 
 /** Share of its length at which the hair about each point of a cage is; of the nearest hair where there is none about it. */
-function shareOfPoints(cage: SwayCage, rest: Float64Array, { cell, where }: Pick<Places, 'cell' | 'where'>, shares: Float32Array, P: ArrayLike<number>): Float64Array {
-  const m = cage.points, sum = new Float64Array(m ** 3), weight = new Float64Array(m ** 3), axes = cageAxes(cage), half = halfSizes(cage);
-  for (let p = 0; p < shares.length; p++) {
-    if (axes.some((x, a) => Math.abs((P[3 * p] - cage.x) * x[0] + (P[3 * p + 1] - cage.y) * x[1] + (P[3 * p + 2] - cage.z) * x[2]) > half[a])) continue;
-    for (let b = 0; b < 8; b++) {
-      const q = cell[p] + (b & 1) + m * (((b >> 1) & 1) + m * (b >> 2)), k = ((b & 1) !== 0 ? where[3 * p] : 1 - where[3 * p]) * ((b & 2) !== 0 ? where[3 * p + 1] : 1 - where[3 * p + 1]) * ((b & 4) !== 0 ? where[3 * p + 2] : 1 - where[3 * p + 2]);
-      sum[q] += k * shares[p];
-      weight[q] += k;
-    }
+function shareOfPoints(rest: Float64Array, { points: m, inside, cell, where }: Places, shares: Float32Array, P: ArrayLike<number>): Float64Array {
+  const sum = new Float64Array(m ** 3), weight = new Float64Array(m ** 3);
+  for (let p = 0; p < shares.length; p++) if (inside[p] === 1) for (let b = 0; b < 8; b++) {
+    const q = cell[p] + (b & 1) + m * (((b >> 1) & 1) + m * (b >> 2)), k = corner(where, 3 * p, b);
+    sum[q] += k * shares[p];
+    weight[q] += k;
   }
   return sum.map((s, h) => {
     if (weight[h] > 1e-6) return s / weight[h];

@@ -14,25 +14,12 @@ import type { Profile } from '../math/profile';
 import { dropSourceSchema, MOST_SOURCES } from '../drops/sources';
 import { sheetSchema } from '../sway/cloth';
 import { BUILT_IN } from '../fill/planted';
+import { defaultsOf, numbers, parameter, type Parameter } from './parameter';
 import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
 
 export const DOCUMENT_FORMAT = 11;
 
-export interface Parameter {
-  label: string;
-  unit: string;
-  min: number;
-  max: number;
-  step: number;
-  fallback: number;
-  /** One sentence for the artist. */
-  help: string;
-  integer?: boolean;
-  /** Places after the point at most, where they are not those of the step. */
-  digits?: number;
-}
-
-export const parameter = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string, integer = false): Parameter => ({ label, unit, min, max, step, fallback, help, integer });
+export { parameter, defaultsOf, type Parameter } from './parameter';
 
 export const PLANT_PARAMETERS = {
   guideCount: parameter('Guides', '', 1, 4000, 1, 300, 'How many guides are spread evenly over the plot.', true),
@@ -135,18 +122,6 @@ export const BAKE_PARAMETERS = {
   loopMm: parameter('Repeats to', 'mm', 0.01, 20, 0.01, 1, 'A loop repeats when no point is farther from where it was a round before.'),
   closeFrames: parameter('Closed over', 'frames', 0, 48, 1, 8, 'Frames before the end of a loop over which what is left of the seam is blended away; 0 leaves it.', true),
 } satisfies Record<string, Parameter>;
-
-type Values<T> = { -readonly [K in keyof T]: z.ZodNumber };
-function numbers<T extends Record<string, Parameter>>(table: T): z.ZodObject<Values<T>> {
-  const shape = Object.fromEntries(Object.entries(table).map(([key, p]) => {
-    const n = z.number().min(p.min).max(p.max);
-    return [key, p.integer ? n.int() : n];
-  }));
-  return z.object(shape as Values<T>);
-}
-export function defaultsOf<T extends Record<string, Parameter>>(table: T): { [K in keyof T]: number } {
-  return Object.fromEntries(Object.entries(table).map(([key, p]) => [key, p.fallback])) as { [K in keyof T]: number };
-}
 
 export const bufferIdSchema = z.string().regex(/^[0-9a-f]{64}$/);
 export type BufferId = string;

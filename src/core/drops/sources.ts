@@ -1,10 +1,9 @@
 /** Where drops and grains come from: rain, a bucket, a splash, sand. Every parameter's range, unit, default and explanation stands here. */
 import { z } from 'zod';
-import type { Parameter } from '../document/schema';
+import { numbers, parameter as p, type Parameter } from '../document/parameter';
 
 export const DROP_KINDS = ['rain', 'bucket', 'splash', 'sand'] as const;
 export type DropKind = (typeof DROP_KINDS)[number];
-const p = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string, integer = false): Parameter => ({ label, unit, min, max, step, fallback, help, integer });
 
 export const DROP_PARAMETERS = {
   x: p('x', 'm', -1000, 1000, 0.01, 0, 'Where they come from.'),
@@ -30,9 +29,8 @@ export const DROP_PARAMETERS = {
 } satisfies Record<string, Parameter>;
 export type DropParameter = keyof typeof DROP_PARAMETERS;
 
-const numbers = Object.fromEntries(Object.entries(DROP_PARAMETERS).map(([k, d]: [string, Parameter]) => { const n = z.number().min(d.min).max(d.max); return [k, d.integer ? n.int() : n]; })) as Record<DropParameter, z.ZodNumber>;
 export const MOST_SOURCES = 6;
-export const dropSourceSchema = z.object({ id: z.string().min(1).max(40), name: z.string().min(1).max(60), on: z.boolean(), kind: z.enum(DROP_KINDS), ...numbers });
+export const dropSourceSchema = z.object({ id: z.string().min(1).max(40), name: z.string().min(1).max(60), on: z.boolean(), kind: z.enum(DROP_KINDS), ...numbers(DROP_PARAMETERS).shape });
 export type DropSource = z.infer<typeof dropSourceSchema>;
 
 /** What a source of a kind is like to begin with, where it differs from the parameters' own. Common practice, no source. */

@@ -129,10 +129,12 @@ export function moveInto(out: NumberArray, o: number, v: ArrayLike<number>, k: n
   turnInto(out, o, v, k, m, p);
   out[o] += m[p + 4]; out[o + 1] += m[p + 5]; out[o + 2] += m[p + 6];
 }
-/** Rigid motions (7 each) at share `t` of the way from one to another. */
+/** A rigid motion of seven numbers at share `t` of the way from one to another, all at `o`. */
+export function mixMotion(out: NumberArray, o: number, from: ArrayLike<number>, to: ArrayLike<number>, t: number): void {
+  slerpInto(out, o, from, o, to, o, t);
+  for (let k = o + 4; k < o + 7; k++) out[k] = from[k] + (to[k] - from[k]) * t;
+}
+/** The same for as many as there are. */
 export function mixMotions(out: NumberArray, from: ArrayLike<number>, to: ArrayLike<number>, t: number): void {
-  for (let o = 0; o < out.length; o += 7) {
-    slerpInto(out, o, from, o, to, o, t);
-    for (let c = 4; c < 7; c++) out[o + c] = from[o + c] + t * (to[o + c] - from[o + c]);
-  }
+  for (let o = 0; o < out.length; o += 7) mixMotion(out, o, from, to, t);
 }

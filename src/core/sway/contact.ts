@@ -11,7 +11,7 @@
  * What begins inside is not thrown out: as deep as it was, so much lower its plane is laid, and it is raised evenly until the
  * hair is out. Where a strand comes out of the skin it is rooted in, its first stretch is let be.
  */
-import { moveInto, rotationRowsInto, slerpInto, turnInto } from '../math/mat4';
+import { mixMotion, moveInto, rotationRowsInto, turnInto } from '../math/mat4';
 import { pillDistance, type Pill } from './pills';
 import type { Shell } from './shell';
 import { SLOTS } from './rod/arrays';
@@ -628,11 +628,6 @@ function placeFloor(floor: Floor, motion: RigidMotions, o: number, out: Float64A
   out[e + 3] = out[e] * PLACE[0] + out[e + 1] * PLACE[1] + out[e + 2] * PLACE[2];
 }
 const PLACE = new Float64Array(3);
-
-function mixMotion(out: Float64Array, o: number, from: RigidMotions, to: RigidMotions, t: number): void {
-  slerpInto(out, o, from, o, to, o, t);
-  for (let k = 4; k < 7; k++) out[o + k] = from[o + k] + (to[o + k] - from[o + k]) * t;
-}
 
 function placePill(pill: Pill, motion: RigidMotions, o: number, out: Float64Array, e: number): void {
   moveInto(out, e, pill.a, 0, motion, o);

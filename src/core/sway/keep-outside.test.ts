@@ -39,7 +39,7 @@ describe('strands put outside what they touch', () => {
       expect(Math.hypot(Q[3 * p] - Q[3 * p - 3], Q[3 * p + 1] - Q[3 * p - 2], Q[3 * p + 2] - Q[3 * p - 1])).toBeCloseTo(EDGE, 6);
       low = Math.min(low, (1 - place) * Q[3 * p - 2] + place * Q[3 * p + 1]);
     }
-    // without it the lowest is nine centimetres under; what the last edge lengths cost is under a millimetre
+    // what the last edge lengths cost is under a millimetre
     expect(low).toBeGreaterThan(0.01 - 1e-3);
   });
   it('leaves alone what is outside, but for its lengths', () => {

@@ -450,7 +450,7 @@ export class SwayRun {
     for (const w of this.worn) w.pose(posed);
     if (this.nextShape) whole.shape!(posed, this.nextShape);
     if (!this.scene.settings.on) return this.ride();
-    if (this.cages) return this.inCages(this.cages, posed);
+    if (this.cages) return this.frameInCages(this.cages, posed);
     if (contacts) this.meetFrame(contacts);
     if (!this.wind.still) this.blow();
     const inTheWay = this.drops ? this.wayOfDrops(this.drops) : null, air = this.airOf();
@@ -497,7 +497,7 @@ export class SwayRun {
     return this.wind.still ? null : (x, y, z, out) => this.wind.at((this.frame + 0.5) / this.scene.shot.fps, x, y, z, out);
   }
   /** A frame in cages: they swing, the hair goes along, and is put out of what it would go into. */
-  private inCages(cages: InCages, posed: Pose): FrameMeasures {
+  private frameInCages(cages: InCages, posed: Pose): FrameMeasures {
     const { system, contacts, world, combed, guides, aim, aimed, numbers: { h }, plan: { substeps } } = this, air = this.airOf();
     nodeMotionsInto(this.cageMotions, cages.nodes, this.stage.rest, posed);
     cages.frame(this.cageMotions);
@@ -528,7 +528,7 @@ export class SwayRun {
     if (!contacts) cages.moveInto(world, combed);
     this.show();
     this.meter.take(this.shown, this.combed);
-    const measures: FrameMeasures = { ...this.measure(0), contacts: 0, press: 0, volume: cages.volume }, seam = this.loop?.take(this.frame, this.shown, this.motions);
+    const measures: FrameMeasures = { ...this.measure(0), contacts: 0, press: 0 }, seam = this.loop?.take(this.frame, this.shown, this.motions);
     return seam ? { ...measures, seam } : measures;
   }
   /** Skin, cloth and ground as they stand at the end of the frame; null where no drops come or fly. */

@@ -37,6 +37,13 @@ export function throughCage(cage: Cage, points: ArrayLike<number>, share: (point
   }
 }
 
+/** A vector turned about x, then y, then z (radians). */
+export function turnedAbout(vector: readonly number[], turn: ArrayLike<number>): number[] {
+  let v = [...vector];
+  for (let a = 0; a < 3; a++) { const b = (a + 1) % 3, d = (a + 2) % 3, s = Math.sin(turn[a]), k = Math.cos(turn[a]), next = [...v]; next[b] = k * v[b] - s * v[d]; next[d] = s * v[b] + k * v[d]; v = next; }
+  return v;
+}
+
 /** Moves, turns (radians about the axes x, y, z in turn) and scales some handles about their middle; others follow within `falloff` metres. */
 export function moveHandles(cage: Cage, chosen: readonly number[], by: { move: ArrayLike<number>; turn: ArrayLike<number>; scale: number }, falloff: number): Cage {
   const { handles } = cage, out = handles.slice(), middle = [0, 0, 0], on = new Set(chosen);
@@ -47,8 +54,7 @@ export function moveHandles(cage: Cage, chosen: readonly number[], by: { move: A
     if (far > 0 && falloff > 0) for (const k of on) far = Math.min(far, Math.hypot(handles[3 * h] - handles[3 * k], handles[3 * h + 1] - handles[3 * k + 1], handles[3 * h + 2] - handles[3 * k + 2]));
     const w = far === 0 ? 1 : far < falloff ? (1 - far / falloff) ** 2 * (1 + (2 * far) / falloff) : 0;
     if (w === 0) continue;
-    let v = [0, 1, 2].map((c) => (handles[3 * h + c] - middle[c]) * by.scale);
-    for (let a = 0; a < 3; a++) { const b = (a + 1) % 3, d = (a + 2) % 3, s = Math.sin(by.turn[a]), k = Math.cos(by.turn[a]), next = [...v]; next[b] = k * v[b] - s * v[d]; next[d] = s * v[b] + k * v[d]; v = next; }
+    const v = turnedAbout([0, 1, 2].map((c) => (handles[3 * h + c] - middle[c]) * by.scale), by.turn);
     for (let c = 0; c < 3; c++) out[3 * h + c] += w * (middle[c] + v[c] + by.move[c] - handles[3 * h + c]);
   }
   return { ...cage, handles: out };
