@@ -4,7 +4,7 @@ import { MeshBVH } from 'three-mesh-bvh';
 import { describe, expect, it } from 'vitest';
 import { makeRandom } from '../../src/core/math/random';
 import { ContactFinder } from '../../src/core/sway/contact';
-import { Shell } from '../../src/core/sway/shell';
+import { EDGE, LOWER, LOWER_THEN, MOST_KEPT, Shell, UPPER, UPPER_THEN } from '../../src/core/sway/shell';
 import { GRAVITY as g, SUBSTEP } from '../helpers/rod-cases';
 import { KERNELS, oneStrand, plainRod, straight, type OneStrand } from '../helpers/strands';
 
@@ -69,11 +69,14 @@ describe('a shell', () => {
     shell.build();
     shell.place(0, 1);
     shell.ready([-1, -1, -1, 1, 1, 1]);
+    const edge = new Float64Array(EDGE);
+    edge[MOST_KEPT] = Infinity;
     let asked = 0;
     for (let k = 0; k < 400; k++) {
       const u = new Vector3(random() - 0.5, random() - 0.5, random() - 0.5).normalize().multiplyScalar(0.0503 + 0.003 * random()), near = tree.closestPointToPoint(u)!.distance;
       shell.place(0, 1);
-      shell.ask(k + 1, false, Infinity, 0, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z, u.x * 1.2, u.y * 1.2, u.z * 1.2, u.x, u.y, u.z);
+      for (const [place, far] of [[LOWER, 1.2], [UPPER, 1], [LOWER_THEN, 1.2], [UPPER_THEN, 1]]) edge.set([far * u.x, far * u.y, far * u.z], place);
+      shell.ask(k + 1, false, edge);
       const points = shell.candidates.slice(0, shell.count).filter((c) => c.s === 1);
       if (points.length === 0) continue;
       asked++;

@@ -2,10 +2,9 @@
  * Joint chains from all guides: guides that move alike are gathered, each gathering gets a chain along its mean with as many joints as pay
  * for themselves within a budget, and every joint is turned, frame by frame, as fits the points of its guides best.
  *
- * Everything is seen from the joint that carries the hair: in the places of the rest pose, moved rigidly as that joint moves. The
- * best turn of a set of offsets is the greatest eigenvector of a 4 × 4 matrix (**source:** Horn 1987, Closed-form solution of absolute
- * orientation using unit quaternions, *from memory*).
+ * Everything is seen from the joint that carries the hair: in the places of the rest pose, moved rigidly as that joint moves.
  */
+import { bestTurn } from '../math/best-turn';
 import { gatherAlike } from '../math/gather';
 import { multiplyQuats, turnInto } from '../math/mat4';
 import type { Character, CharacterMesh } from '../mesh/character';
@@ -196,29 +195,6 @@ export function jointPlaces({ places }: Pick<Chain, 'places'>, turns: Float64Arr
   const at = Float64Array.of(places[0], places[1], places[2]);
   out.set(at);
   for (let j = 0; j < places.length / 3 - 1; j++) { moveOn(at, places, j, turns); out.set(at, 3 * j + 3); }
-}
-
-/** Σ rest ⊗ now → the turn that takes the one nearest to the other. */
-function bestTurn(H: Float64Array, q: Float64Array): void {
-  const [xx, xy, xz, yx, yy, yz, zx, zy, zz] = H;
-  // rows and columns: w, x, y, z
-  let A = [xx + yy + zz, yz - zy, zx - xz, xy - yx, yz - zy, xx - yy - zz, xy + yx, zx + xz, zx - xz, xy + yx, yy - xx - zz, yz + zy, xy - yx, zx + xz, yz + zy, zz - xx - yy];
-  let size = 0;
-  for (const v of A) size += v * v;
-  size = Math.sqrt(size) || 1;
-  A = A.map((v) => v / size);
-  for (let d = 0; d < 16; d += 5) A[d] += 1;
-  // squared so often that the greatest eigenvector is all that is left, also where the next is nearly as great
-  for (let round = 0; round < 22; round++) {
-    const B = new Array<number>(16).fill(0);
-    let norm = 0;
-    for (let i = 0; i < 4; i++) for (let j = 0; j < 4; j++) { let s = 0; for (let k = 0; k < 4; k++) s += A[4 * i + k] * A[4 * k + j]; B[4 * i + j] = s; norm = Math.max(norm, Math.abs(s)); }
-    A = B.map((v) => v / norm);
-  }
-  let column = 0;
-  for (let c = 1; c < 4; c++) if (A[5 * c] > A[5 * column]) column = c;
-  const v = [0, 1, 2, 3].map((r) => A[4 * r + column]), l = Math.hypot(...v) || 1;
-  q[0] = v[1] / l; q[1] = v[2] / l; q[2] = v[3] / l; q[3] = v[0] / l;
 }
 
 /** How far each point of the guides is, in each frame, from where its chain has it. */

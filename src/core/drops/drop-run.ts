@@ -26,6 +26,8 @@ const AGAIN = 0.08, LIFE = 8, LIES = 0.25;
 /** A hit does not change a lock's speed by more than this at once, m/s: what more there is stays with the drop. */
 const HARDEST = 1.5;
 const CELL = 0.02, HEADS = 1 << 16;
+/** m: balls round edges are so much larger, for float32. */
+const ROOM = 1e-6;
 const TWO_PI = 2 * Math.PI, EDGE = 13;
 /** Substeps for which edges are sorted at once. */
 const SORTED = 4;
@@ -70,9 +72,14 @@ export class DropRun {
   readonly gave = new Float64Array(3);
   private readonly fall: Float64Array;
   private readonly ways: [number, number, number][];
-  private readonly heads = new Int32Array(HEADS);
-  private links = new Int32Array(0);
+  /** Place c + 1 is where the edges of cell c begin in `entries`. What they were found as, before they are put by cells: cell and upper point. */
+  private readonly heads = new Int32Array(HEADS + 2);
+  private cells = new Int32Array(0);
+  private unsorted = new Int32Array(0);
   private entries = new Int32Array(0);
+  /** Four a point: a ball round the edge that ends there, all of its way in the substep, the thickest lock and the largest drop. */
+  private readonly balls: Float32Array;
+  private reach = 0;
   private entryCount = 0;
   private readonly seen: Int32Array;
   /** Strand of each point. */
@@ -86,13 +93,14 @@ export class DropRun {
   private readonly low = new Float64Array(3);
   private readonly high = new Float64Array(3);
   private stamp = 0;
-  private readonly J = new Float64Array(3);
+  /** An impulse, or a velocity and for how long. */
+  private readonly J = new Float64Array(4);
   private readonly p = new Float64Array(3);
   private readonly q = new Float64Array(3);
   private readonly u = new Float64Array(3);
   private readonly close = new Float64Array(3);
   /** What is made anew in every substep and need not be kept of a run. */
-  static readonly madeAnew = new Set(['heads', 'links', 'entries', 'seen', 'stamp', 'strandAt', 'edges', 'near', 'nearCount', 'sortedFor', 'low', 'high', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount', 'goal', 'goalShell', 'goalAt', 'goalSide', 'plane']);
+  static readonly madeAnew = new Set(['heads', 'cells', 'unsorted', 'balls', 'reach', 'entries', 'seen', 'stamp', 'strandAt', 'edges', 'near', 'nearCount', 'sortedFor', 'low', 'high', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount', 'goal', 'goalShell', 'goalAt', 'goalSide', 'plane']);
 
   constructor(private readonly settings: DropSettings, points: number) {
     this.given = new Float64Array(settings.sources.length);
@@ -100,6 +108,8 @@ export class DropRun {
     this.fall = Float64Array.from(settings.sources, (s) => fallSpeed(s.sizeMm / 1000, s.density));
     this.seen = new Int32Array(points);
     this.edges = new Float64Array(EDGE * points);
+    this.balls = new Float32Array(4 * points);
+    for (const s of settings.sources) this.reach = Math.max(this.reach, s.lockMm / 1000 + (s.sizeMm * (1 + s.sizeSpread)) / 2000);
     this.near = new Int32Array(points);
   }
 
@@ -185,14 +195,14 @@ export class DropRun {
     }
   }
   /** 1/kg that an edge answers with at a place. */
-  private answer({ k, at: place }: { k: RodSystem['k']; at: (i: number) => number }, i: number, t: number): number {
-    const a = place(i - 1), b = place(i), free = (o: number): number => (k.fixed[o] === 0 && k.mass[o] > 0 ? 1 / k.mass[o] : 0);
-    return (i > 1 ? (1 - t) ** 2 * free(a) : 0) + t ** 2 * free(b);
+  private answer(system: RodSystem, s: number, i: number, t: number): number {
+    const { mass, fixed } = system.k, a = system.at(s, i - 1, 1), b = system.at(s, i, 1);
+    return (i > 1 && fixed[a] === 0 && mass[a] > 0 ? (1 - t) ** 2 / mass[a] : 0) + (fixed[b] === 0 && mass[b] > 0 ? t ** 2 / mass[b] : 0);
   }
   private pushHair(system: RodSystem, s: number, i: number, t: number, h: number): void {
     const { k, lanes: L } = system, { J, gave } = this;
-    for (const [point, w] of [[i - 1, 1 - t], [i, t]] as const) {
-      const one = system.at(s, point, 1), three = system.at(s, point, 3);
+    for (let end = 0; end < 2; end++) {
+      const point = i - 1 + end, w = end === 0 ? 1 - t : t, one = system.at(s, point, 1), three = system.at(s, point, 3);
       if (point === 0 || k.fixed[one] !== 0 || w === 0 || !(k.mass[one] > 0)) continue;
       for (let c = 0; c < 3; c++) {
         const dv = (w * J[c]) / k.mass[one], o = three + c * L;
@@ -203,14 +213,13 @@ export class DropRun {
   }
 
   private sit(system: RodSystem, h: number, time: number): void {
-    const { x, v, J, p, q, settings } = this, ends = { k: system.k, at: (_i: number): number => 0 };
+    const { x, v, J, p, q, settings } = this;
     for (let d = 0; d < this.used; d++) {
       if (this.state[d] !== STUCK) continue;
       const s = this.strand[d], n = system.pointsOf(s), m = this.mass(d), holds = TENSION * TWO_PI * this.lock(d);
-      ends.at = (i) => system.at(s, i, 1);
       this.placeOn(system, s, this.edge[d], this.at[d], h);
       v[3 * d + 1] -= h * settings.gravity;
-      const own = 1 / (1 / m + this.answer(ends, this.edge[d], this.at[d]));
+      const own = 1 / (1 / m + this.answer(system, s, this.edge[d], this.at[d]));
       let force = 0;
       for (let c = 0; c < 3; c++) { J[c] = own * (v[3 * d + c] - q[c]); force += J[c] * J[c]; }
       // it holds no more than it can
@@ -223,8 +232,8 @@ export class DropRun {
   }
   /** Down the strand, as far as a substep takes it. */
   private run(system: RodSystem, d: number, s: number, n: number, h: number): void {
-    const { k, lanes: L } = system, i = this.edge[d], a = system.at(s, i - 1, 3), b = system.at(s, i, 3), dy = k.x[b + L] - k.x[a + L], length = Math.hypot(k.x[b] - k.x[a], dy, k.x[b + 2 * L] - k.x[a + 2 * L]) || 1e-6;
-    this.at[d] += (-RUNS * h * dy) / (length * length);
+    const { k, lanes: L } = system, i = this.edge[d], a = system.at(s, i - 1, 3), b = system.at(s, i, 3), dy = k.x[b + L] - k.x[a + L], dx = k.x[b] - k.x[a], dz = k.x[b + 2 * L] - k.x[a + 2 * L];
+    this.at[d] += (-RUNS * h * dy) / (dx * dx + dy * dy + dz * dz || 1e-12);
     if (this.at[d] > 1) { if (i < n - 1) { this.edge[d]++; this.at[d] = 0; } else this.at[d] = 1; }
     if (this.at[d] < 0) { if (i > 2) { this.edge[d]--; this.at[d] = 1; } else this.at[d] = 0; }
   }
@@ -233,16 +242,19 @@ export class DropRun {
 
   /** The edge that ends at a point, as it is. */
   private see(system: RodSystem, point: number, h: number): void {
-    const { k, lanes: L, rootBefore, rootPosition } = system, { edges } = this, s = this.strandAt![point], i = point - system.start[s], a = system.at(s, i - 1, 3), b = system.at(s, i, 3), e = EDGE * point;
+    const { k: { x, v }, lanes: L, rootBefore, rootPosition } = system, { edges } = this, s = this.strandAt![point], i = point - system.start[s], a = system.at(s, i - 1, 3), b = system.at(s, i, 3), e = EDGE * point;
     let half = 0;
     for (let c = 0; c < 3; c++) {
-      const r = rootBefore[3 * s + c], u = r + k.x[a + c * L], w = r + k.x[b + c * L];
+      const r = rootBefore[3 * s + c], u = r + x[a + c * L], w = r + x[b + c * L];
       edges[e + c] = u; edges[e + 3 + c] = w;
-      edges[e + 6 + c] = (rootPosition[3 * s + c] - r) / h + 0.5 * (k.v[a + c * L] + k.v[b + c * L]);
+      edges[e + 6 + c] = (rootPosition[3 * s + c] - r) / h + 0.5 * (v[a + c * L] + v[b + c * L]);
       edges[e + 9 + c] = 0.5 * (u + w);
       half += 0.25 * (w - u) * (w - u);
     }
     edges[e + 12] = Math.sqrt(half);
+    const { balls } = this, vx = edges[e + 6], vy = edges[e + 7], vz = edges[e + 8];
+    for (let c = 0; c < 3; c++) balls[4 * point + c] = edges[e + 9 + c] + 0.5 * h * edges[e + 6 + c];
+    balls[4 * point + 3] = edges[e + 12] + this.reach + 0.5 * h * Math.sqrt(vx * vx + vy * vy + vz * vz) + ROOM;
   }
 
   /** Edges near any that fly, into a hashed grid. */
@@ -251,7 +263,7 @@ export class DropRun {
     if (this.sortedFor-- > 0) { for (let q = 0; q < this.nearCount; q++) this.see(system, this.near[q], h); return; }
     this.sortedFor = SORTED - 1;
     const { settings, heads, edges, low, high } = this, time = SORTED * h, reach = Math.max(...settings.sources.map((src) => src.lockMm)) / 1000, box = [0, 0, 0, 0, 0, 0];
-    heads.fill(-1);
+    heads.fill(0);
     this.entryCount = 0;
     this.nearCount = 0;
     this.boxInto(box, time);
@@ -273,14 +285,20 @@ export class DropRun {
         if (out) continue;
         this.near[this.nearCount++] = p;
         for (let X = Math.floor(low[0] / CELL); X <= Math.floor(high[0] / CELL); X++) for (let Y = Math.floor(low[1] / CELL); Y <= Math.floor(high[1] / CELL); Y++) for (let Z = Math.floor(low[2] / CELL); Z <= Math.floor(high[2] / CELL); Z++) {
-          if (this.entryCount >= this.entries.length) { const more = new Int32Array(Math.max(4096, 2 * this.entries.length)), links = new Int32Array(more.length); more.set(this.entries); links.set(this.links); this.entries = more; this.links = links; }
-          const at = this.entryCount++, head = cellOf(X, Y, Z);
-          this.entries[at] = p;
-          this.links[at] = heads[head];
-          heads[head] = at;
+          if (this.entryCount >= this.cells.length) { this.cells = longer(this.cells); this.unsorted = longer(this.unsorted); }
+          const at = this.entryCount++, cell = cellOf(X, Y, Z);
+          this.cells[at] = cell;
+          this.unsorted[at] = p;
+          heads[cell + 1]++;
         }
       }
     }
+    if (this.entries.length < this.entryCount) this.entries = new Int32Array(this.cells.length);
+    const { entries, cells, unsorted } = this;
+    for (let c = 0; c < HEADS; c++) heads[c + 1] += heads[c];
+    heads[HEADS + 1] = this.entryCount;
+    // every cell's edges from its end down to where they begin
+    for (let at = 0; at < this.entryCount; at++) entries[--heads[cells[at] + 1]] = unsorted[at];
   }
 
   private fly(system: RodSystem, h: number, time: number, air: ((x: number, y: number, z: number, out: Float64Array) => void) | null, walls: DropWalls | null, left: number): void {
@@ -294,7 +312,7 @@ export class DropRun {
       const end = this.fall[src] * Math.sqrt(this.size[d] / (settings.sources[src].sizeMm / 1000));
       u.fill(0);
       if (air) air(x[o], x[o + 1], x[o + 2], u);
-      const w = Math.hypot(v[o] - u[0], v[o + 1] - u[1], v[o + 2] - u[2]), k = (settings.gravity * w) / (end * end);
+      const w0 = v[o] - u[0], w1 = v[o + 1] - u[1], w2 = v[o + 2] - u[2], w = Math.sqrt(w0 * w0 + w1 * w1 + w2 * w2), k = (settings.gravity * w) / (end * end);
       for (let c = 0; c < 3; c++) v[o + c] = (v[o + c] + h * (k * u[c] - (c === 1 ? settings.gravity : 0))) / (1 + h * k);
       const hit = this.entryCount > 0 ? this.meet(system, d, h, time) : 1;
       // what it met has turned it
@@ -305,30 +323,31 @@ export class DropRun {
 
   /** Meets the first lock on its way in the substep; the share of the way it has made by then. */
   private meet(system: RodSystem, d: number, h: number, time: number): number {
-    const { x, v, heads, links, entries, seen, edges, close, p, q, J } = this, o = 3 * d, reach = this.lock(d) + this.size[d] / 2, way = h * Math.hypot(v[o], v[o + 1], v[o + 2]), steps = Math.max(1, Math.ceil((2 * way) / CELL));
-    const stamp = ++this.stamp;
+    const { x, v, heads, entries, balls, seen, edges, close, J } = this, o = 3 * d, x0 = x[o], x1 = x[o + 1], x2 = x[o + 2], v0 = v[o], v1 = v[o + 1], v2 = v[o + 2], reach = this.lock(d) + this.size[d] / 2, way = h * Math.sqrt(v0 * v0 + v1 * v1 + v2 * v2), steps = Math.max(1, Math.ceil((2 * way) / CELL));
+    // half-way, in a ball that holds all of the way
+    const c0 = x0 + 0.5 * h * v0, c1 = x1 + 0.5 * h * v1, c2 = x2 + 0.5 * h * v2, stamp = ++this.stamp;
+    J[3] = h;
     let first = 2, host = -1, hostT = 0, last = -1;
     for (let q0 = 0; q0 <= steps; q0++) {
-      const f = (q0 / steps) * h, cell = cellOf(Math.floor((x[o] + f * v[o]) / CELL), Math.floor((x[o + 1] + f * v[o + 1]) / CELL), Math.floor((x[o + 2] + f * v[o + 2]) / CELL));
+      const f = (q0 / steps) * h, cell = cellOf(Math.floor((x0 + f * v0) / CELL), Math.floor((x1 + f * v1) / CELL), Math.floor((x2 + f * v2) / CELL));
       if (cell === last) continue;
       last = cell;
-      for (let e = heads[cell]; e >= 0; e = links[e]) {
-        const point = entries[e];
+      for (let e = heads[cell + 1], end = heads[cell + 2]; e < end; e++) {
+        const point = entries[e], b = 4 * point, b0 = balls[b] - c0, b1 = balls[b + 1] - c1, b2 = balls[b + 2] - c2, apart = balls[b + 3] + 0.5 * way;
+        if (b0 * b0 + b1 * b1 + b2 * b2 > apart * apart) continue;
         if (seen[point] === stamp) continue;
         seen[point] = stamp;
-        const g = EDGE * point, mx = edges[g + 9] - x[o], my = edges[g + 10] - x[o + 1], mz = edges[g + 11] - x[o + 2];
+        const g = EDGE * point, mx = edges[g + 9] - x0, my = edges[g + 10] - x1, mz = edges[g + 11] - x2;
         // its way as the edge sees it
-        const jx = v[o] - edges[g + 6], jy = v[o + 1] - edges[g + 7], jz = v[o + 2] - edges[g + 8], far = edges[g + 12] + reach + 1e-9, mj = mx * jx + my * jy + mz * jz, jj = jx * jx + jy * jy + jz * jz, near = mj <= 0 ? 0 : mj >= h * jj ? h : mj / jj, nx = mx - near * jx, ny = my - near * jy, nz = mz - near * jz;
+        const jx = v0 - edges[g + 6], jy = v1 - edges[g + 7], jz = v2 - edges[g + 8], far = edges[g + 12] + reach + 1e-9, mj = mx * jx + my * jy + mz * jz, jj = jx * jx + jy * jy + jz * jz, near = mj <= 0 ? 0 : mj >= h * jj ? h : mj / jj, nx = mx - near * jx, ny = my - near * jy, nz = mz - near * jz;
         // where it comes nearest to the edge's middle
         if (nx * nx + ny * ny + nz * nz > far * far) continue;
-        let along = 0;
         J[0] = jx; J[1] = jy; J[2] = jz;
-        for (let c = 0; c < 3; c++) { p[c] = edges[g + c]; q[c] = edges[g + 3 + c]; }
-        if (!between(x[o], x[o + 1], x[o + 2], J, h, p, q, close) || close[2] > reach) continue;
+        if (!between(x, o, J, edges, g, close) || close[2] > reach || close[0] >= first) continue;
         // what leaves a lock does not hit it
-        for (let c = 0; c < 3; c++) along += J[c] * (p[c] + close[1] * (q[c] - p[c]) - x[o + c]);
-        if (along <= 0 || close[0] >= first) continue;
-        first = close[0]; host = point; hostT = close[1];
+        const t = close[1], along = jx * (edges[g] + t * (edges[g + 3] - edges[g]) - x0) + jy * (edges[g + 1] + t * (edges[g + 4] - edges[g + 1]) - x1) + jz * (edges[g + 2] + t * (edges[g + 5] - edges[g + 2]) - x2);
+        if (along <= 0) continue;
+        first = close[0]; host = point; hostT = t;
       }
     }
     if (host < 0) return 1;
@@ -341,7 +360,7 @@ export class DropRun {
   private hit(system: RodSystem, d: number, s: number, i: number, t: number, h: number, time: number): void {
     const { v, J, q, settings } = this, o = 3 * d, src = settings.sources[this.source[d]], m = this.mass(d);
     this.placeOn(system, s, i, t, h);
-    const answer = this.answer({ k: system.k, at: (n) => system.at(s, n, 1) }, i, t), own = 1 / (1 / m + answer), rel = Math.hypot(v[o] - q[0], v[o + 1] - q[1], v[o + 2] - q[2]);
+    const answer = this.answer(system, s, i, t), own = 1 / (1 / m + answer), rel = Math.hypot(v[o] - q[0], v[o + 1] - q[1], v[o + 2] - q[2]);
     // the drop's own numbers decide whether it stays
     const sticks = time >= this.until[d] && hashUnit((Math.imul(this.number[d] + 1, 40503) ^ src.seed) >>> 0) < src.sticks, back = sticks ? 1 : 1 + src.bounce, wanted = own * back * rel, most = answer > 0 ? HARDEST / answer : Infinity, share = wanted > most ? most / wanted : 1;
     for (let c = 0; c < 3; c++) { J[c] = share * own * back * (v[o + c] - q[c]); v[o + c] -= J[c] / m; }
@@ -429,9 +448,10 @@ export class DropRun {
 const cellOf = (x: number, y: number, z: number): number => (Math.imul(x, 73856093) ^ Math.imul(y, 19349663) ^ Math.imul(z, 83492791)) & (HEADS - 1);
 /** Strand of every point. */
 function strandsOf(system: RodSystem): Int32Array { const out = new Int32Array(system.start[system.strandCount]); for (let s = 0; s < system.strandCount; s++) out.fill(s, system.start[s], system.start[s + 1]); return out; }
-/** Where a way from (x, y, z) by `w` for `h` s comes nearest to the line from `a` to `b`: share of the way, share of the line, distance. **Source:** closest points of two segments, Ericson 2005, from memory. */
-function between(x: number, y: number, z: number, w: ArrayLike<number>, h: number, a: ArrayLike<number>, b: ArrayLike<number>, out: Float64Array): boolean {
-  const d1x = h * w[0], d1y = h * w[1], d1z = h * w[2], d2x = b[0] - a[0], d2y = b[1] - a[1], d2z = b[2] - a[2], rx = x - a[0], ry = y - a[1], rz = z - a[2];
+const longer = (list: Int32Array): Int32Array<ArrayBuffer> => { const out = new Int32Array(Math.max(4096, 2 * list.length)); out.set(list); return out; };
+/** Where a way from the place at `o` of `x`, by `w` (velocity, and for how long), comes nearest to the line between the two places at `e` of `ends`: share of the way, share of the line, distance. **Source:** closest points of two segments, Ericson 2005, from memory. */
+function between(x: Float64Array, o: number, w: Float64Array, ends: Float64Array, e: number, out: Float64Array): boolean {
+  const h = w[3], d1x = h * w[0], d1y = h * w[1], d1z = h * w[2], d2x = ends[e + 3] - ends[e], d2y = ends[e + 4] - ends[e + 1], d2z = ends[e + 5] - ends[e + 2], rx = x[o] - ends[e], ry = x[o + 1] - ends[e + 1], rz = x[o + 2] - ends[e + 2];
   const A = d1x * d1x + d1y * d1y + d1z * d1z, E = d2x * d2x + d2y * d2y + d2z * d2z, f = d2x * rx + d2y * ry + d2z * rz;
   if (E < 1e-18) return false;
   let s = 0, t = f / E;
@@ -442,6 +462,7 @@ function between(x: number, y: number, z: number, w: ArrayLike<number>, h: numbe
     if (t < 0) { t = 0; s = Math.min(1, Math.max(0, -c / A)); } else if (t > 1) { t = 1; s = Math.min(1, Math.max(0, (B - c) / A)); }
   } else t = Math.min(1, Math.max(0, t));
   out[0] = s; out[1] = t;
-  out[2] = Math.hypot(rx + s * d1x - t * d2x, ry + s * d1y - t * d2y, rz + s * d1z - t * d2z);
+  const x0 = rx + s * d1x - t * d2x, y0 = ry + s * d1y - t * d2y, z0 = rz + s * d1z - t * d2z;
+  out[2] = Math.sqrt(x0 * x0 + y0 * y0 + z0 * z0);
   return true;
 }

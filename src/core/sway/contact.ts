@@ -12,8 +12,8 @@
  * hair is out. Where a strand comes out of the skin it is rooted in, its first stretch is let be.
  */
 import { mixMotion, moveInto, rotationRowsInto, turnInto } from '../math/mat4';
-import { pillDistance, type Pill } from './pills';
-import type { Shell } from './shell';
+import { pillDistance, pillDistanceAt, type Pill } from './pills';
+import { DRIFT, EDGE, LOWER_THEN, MOST_KEPT, UPPER, UPPER_THEN, type Shell } from './shell';
 import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
 import type { Wind } from './wind';
@@ -78,6 +78,9 @@ export class ContactFinder {
   private readonly motion: Float64Array;
   private readonly motionBefore: Float64Array;
   private readonly out = new Float64Array(4);
+  /** The edge that is looked at, as shells ask for it; and a place. */
+  private readonly edge = new Float64Array(EDGE);
+  private readonly at = new Float64Array(3);
   /** Pills near each strand this frame: `near[s * count …]`, `nearCount[s]`; and floors as bits. */
   private readonly near: Int32Array;
   private readonly nearCount: Int32Array;
@@ -298,29 +301,37 @@ export class ContactFinder {
     const rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2], gx = h * h * gravity[0], gy = h * h * gravity[1], gz = h * h * gravity[2];
     const ex = rootPosition[3 * s], ey = rootPosition[3 * s + 1], ez = rootPosition[3 * s + 2];
     const first = this.firstPoint, count = start[s + 1] - start[s];
+    const E = this.edge;
     let c = system.at(s, first - 1, 3), touching = 0;
     // now, and where the points would go without any other force: leaving gravity out makes contact flicker every second substep
-    let ax = x[c] + rx, ay = x[c + L] + ry, az = x[c + 2 * L] + rz, apx = ax + h * v[c] + gx, apy = ay + h * v[c + L] + gy, apz = az + h * v[c + 2 * L] + gz;
+    E[UPPER] = x[c] + rx; E[UPPER + 1] = x[c + L] + ry; E[UPPER + 2] = x[c + 2 * L] + rz;
+    E[UPPER_THEN] = E[UPPER] + h * v[c] + gx; E[UPPER_THEN + 1] = E[UPPER + 1] + h * v[c + L] + gy; E[UPPER_THEN + 2] = E[UPPER + 2] + h * v[c + 2 * L] + gz;
+    E[DRIFT] = this.strandWays[s] + 1e-5;
     for (let i = first; i < count; i++) {
       c += 3 * L;
-      const bx = x[c] + rx, by = x[c + L] + ry, bz = x[c + 2 * L] + rz, bpx = bx + h * v[c] + gx, bpy = by + h * v[c + L] + gy, bpz = bz + h * v[c + 2 * L] + gz;
+      for (let a = 0; a < 3; a++) { E[a] = E[UPPER + a]; E[LOWER_THEN + a] = E[UPPER_THEN + a]; }
+      E[UPPER] = x[c] + rx; E[UPPER + 1] = x[c + L] + ry; E[UPPER + 2] = x[c + 2 * L] + rz;
+      E[UPPER_THEN] = E[UPPER] + h * v[c] + gx; E[UPPER_THEN + 1] = E[UPPER + 1] + h * v[c + L] + gy; E[UPPER_THEN + 2] = E[UPPER + 2] + h * v[c + 2 * L] + gz;
       const p = start[s] + i;
       found[0].id = found[1].id = -1;
       if (near > 0) {
-        const o = 6 * p, d0 = apx - ex - S[o], d1 = apy - ey - S[o + 1], d2 = apz - ez - S[o + 2], d3 = bpx - ex - S[o + 3], d4 = bpy - ey - S[o + 4], d5 = bpz - ez - S[o + 5];
+        const o = 6 * p, d0 = E[6] - ex - S[o], d1 = E[7] - ey - S[o + 1], d2 = E[8] - ez - S[o + 2], d3 = E[9] - ex - S[o + 3], d4 = E[10] - ey - S[o + 4], d5 = E[11] - ez - S[o + 5];
         const free = this.slack[p] - (drifted - this.seenDrift[p]), d = Math.max(d0 * d0 + d1 * d1 + d2 * d2, d3 * d3 + d4 * d4 + d5 * d5);
-        if (!(free > 0 && d < free * free)) this.look(s, p, apx, apy, apz, bpx, bpy, bpz, ex, ey, ez);
-        if (this.keptCount[p] > 0) this.nearest(p, i === 1, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0), apx, apy, apz, bpx, bpy, bpz);
+        if (!(free > 0 && d < free * free)) this.look(s, p, rootPosition);
+        if (this.keptCount[p] > 0) this.nearest(p, i === 1, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0));
       }
-      if (floors !== 0) this.onFloors(floors, p, bpx, bpy, bpz);
+      if (floors !== 0) this.onFloors(floors, p, E[UPPER_THEN], E[UPPER_THEN + 1], E[UPPER_THEN + 2]);
       if (meshes !== 0) {
         const kept = this.gapAt(p), share = this.shareAt(p);
-        for (let q = 0; q < this.shells.length; q++) if (this.reachable[q][s] === 1) this.nearestOfShell(q, i === 1, p, Math.min(kept, share * this.shells[q].thickness), this.strandWays[s] + 1e-5, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+        for (let q = 0; q < this.shells.length; q++) {
+          if (this.reachable[q][s] !== 1) continue;
+          E[MOST_KEPT] = Math.min(kept, share * this.shells[q].thickness);
+          this.nearestOfShell(q, i === 1, p);
+        }
       }
-      if (fresh) this.firstLook(system, s, i, ax, ay, az, bx, by, bz);
+      if (fresh) this.firstLook(system, s, i);
       else if (this.startDepth[p] < 0 && this.rooted[p] === 0) this.startDepth[p] = Math.min(0, this.startDepth[p] + this.release[p]);
-      if (found[0].id >= 0 || this.touched[SLOTS * p] >= 0 || this.touched[SLOTS * p + 1] >= 0) touching = Math.max(touching, this.fill(system, s, i, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz));
-      ax = bx; ay = by; az = bz; apx = bpx; apy = bpy; apz = bpz;
+      if (found[0].id >= 0 || this.touched[SLOTS * p] >= 0 || this.touched[SLOTS * p + 1] >= 0) touching = Math.max(touching, this.fill(system, s, i));
     }
     this.touches[s] = touching;
     k.touching[system.strandAt(s, 1)] = touching;
@@ -344,10 +355,10 @@ export class ContactFinder {
    * The first look at an edge: as deep as it is below any gap, so much lower its planes are laid. From the root on, edges
    * whose upper point is within a collider are the strand's first stretch.
    */
-  private firstLook(system: RodSystem, s: number, i: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
-    const p = system.start[s] + i;
+  private firstLook(system: RodSystem, s: number, i: number): void {
+    const p = system.start[s] + i, bx = this.edge[UPPER], by = this.edge[UPPER + 1], bz = this.edge[UPPER + 2];
     let depth = 0;
-    for (const f of this.found) if (f.id >= 0) depth = Math.min(depth, f.id < this.count ? this.gapOfPill(f.id, p, bx, by, bz) : this.gapBefore(f, p, ax, ay, az, bx, by, bz));
+    for (const f of this.found) if (f.id >= 0) depth = Math.min(depth, f.id < this.count ? this.gapOfPill(f.id, p, bx, by, bz) : this.gapBefore(f, p));
     const within = this.within(s, p, bx, by, bz), last = i <= this.firstPoint || this.rooted[p - 1] === 1;
     this.rooted[p] = within && last ? 1 : 0;
     this.startDepth[p] = depth;
@@ -362,22 +373,24 @@ export class ContactFinder {
   }
   private gapOfPill(k: number, p: number, x: number, y: number, z: number): number { return this.gapNow(x, y, z, k) - Math.min(this.gaps[k] * this.shareAt(p), this.gapAt(p)); }
   /** Gap of a contact at the start of the substep; of a pill or floor by where it was then. */
-  private gapBefore(f: Found, p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number): number {
-    const hx = ax + f.s * (bx - ax), hy = ay + f.s * (by - ay), hz = az + f.s * (bz - az);
+  private gapBefore(f: Found, p: number): number {
+    const E = this.edge, hx = E[0] + f.s * (E[3] - E[0]), hy = E[1] + f.s * (E[4] - E[1]), hz = E[2] + f.s * (E[5] - E[2]);
     if (f.id < this.count) return this.gapOfPill(f.id, p, hx, hy, hz);
     return f.nx * (hx + f.ux) + f.ny * (hy + f.uy) + f.nz * (hz + f.uz) - f.plane;
   }
 
   /** Looks through all pills near the strand for those the edge could touch before it looks again. */
-  private look(s: number, p: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, ex: number, ey: number, ez: number): void {
+  private look(s: number, p: number, roots: ArrayLike<number>): void {
+    const E = this.edge, M = this.at, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ex = roots[3 * s], ey = roots[3 * s + 1], ez = roots[3 * s + 2];
     const { ends, balls, radii, gaps, out, gapsFound: G, kept } = this, from = s * this.count, to = from + this.nearCount[s], o6 = 6 * p, first = REMEMBERED * p;
     const ux = bx - ax, uy = by - ay, uz = bz - az, half = 0.5 * Math.sqrt(ux * ux + uy * uy + uz * uz), mx = ax + 0.5 * ux, my = ay + 0.5 * uy, mz = az + 0.5 * uz;
     let n = 0, next = Infinity;
+    M[0] = mx; M[1] = my; M[2] = mz;
     for (let q = from; q < to; q++) {
       const k = this.near[q], o = 6 * k, dx = mx - balls[4 * k], dy = my - balls[4 * k + 1], dz = mz - balls[4 * k + 2];
       // at least so far away
       let gap = Math.sqrt(dx * dx + dy * dy + dz * dz) - balls[4 * k + 3] - half - gaps[k];
-      if (gap < 4 * LEASE) gap = pillDistance(mx, my, mz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], radii[2 * k], radii[2 * k + 1], out) - gaps[k] - half;
+      if (gap < 4 * LEASE) gap = pillDistanceAt(M, 0, ends, o, radii, 2 * k, out) - gaps[k] - half;
       if (gap > LEASE + NEAR) { if (gap < next) next = gap; continue; }
       // the nearest few, in order
       let at = n;
@@ -392,14 +405,15 @@ export class ContactFinder {
   }
 
   /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
-  private nearest(p: number, rooted: boolean, lowest: boolean, upper: boolean, ax: number, ay: number, az: number, bx: number, by: number, bz: number): void {
-    const { ends, radii, gaps, out, found } = this, ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p), share = this.shareAt(p);
+  private nearest(p: number, rooted: boolean, lowest: boolean, upper: boolean): void {
+    const { ends, radii, gaps, out, found, edge: E, at: M } = this, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p), share = this.shareAt(p);
     for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
-      const n = this.kept[q], o = 6 * n, place = upper ? 1 : nearestPlace(ax, ay, az, ux, uy, uz, ends, o);
+      const n = this.kept[q], o = 6 * n, place = upper ? 1 : nearestPlace(E, ends, o);
       // what touches at its lower end is the business of the edge below
       if (place <= 1e-6 && !lowest) continue;
       if (rooted && place < LEAST_PLACE) continue;
-      const gap = pillDistance(ax + place * ux, ay + place * uy, az + place * uz, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], radii[2 * n], radii[2 * n + 1], out) - Math.min(gaps[n] * share, most);
+      M[0] = ax + place * ux; M[1] = ay + place * uy; M[2] = az + place * uz;
+      const gap = pillDistanceAt(M, 0, ends, o, radii, 2 * n, out) - Math.min(gaps[n] * share, most);
       if (gap > LEASE) continue;
       offer(found, n, gap, place, out[0], out[1], out[2]);
     }
@@ -428,9 +442,9 @@ export class ContactFinder {
   }
 
   /** The same for the cloth; a contact of cloth has its plane and the surface's movement with it. */
-  private nearestOfShell(which: number, rooted: boolean, p: number, most: number, way: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+  private nearestOfShell(which: number, rooted: boolean, p: number): void {
     const shell = this.shells[which];
-    shell.ask(p, rooted, most, way + shell.way, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    shell.ask(p, rooted, this.edge);
     for (let q = 0; q < shell.count; q++) {
       const c = shell.candidates[q];
       if (rooted && c.s < LEAST_PLACE) continue;
@@ -440,13 +454,14 @@ export class ContactFinder {
   }
 
   /** Writes the contacts found for an edge into its slots; returns 1 where there is any. */
-  private fill(system: RodSystem, strand: number, i: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): number {
+  private fill(system: RodSystem, strand: number, i: number): number {
+    const E = this.edge, apx = E[6], apy = E[7], apz = E[8], bpx = E[9], bpy = E[10], bpz = E[11];
     const { k, lanes: L, rootPosition } = system, { touched, startDepth, found } = this, p = system.start[strand] + i, single = system.at(strand, i, SLOTS), triple = system.at(strand, i, 3 * SLOTS);
     const first = found[0], second = found[1];
     if (this.rooted[p] === 1) {
       // the first stretch of a strand is let be and may only come out
       let now = 0;
-      for (let j = 0; j < SLOTS; j++) if (found[j].id >= 0) now = Math.min(now, this.gapBefore(found[j], p, ax, ay, az, bx, by, bz));
+      for (let j = 0; j < SLOTS; j++) if (found[j].id >= 0) now = Math.min(now, this.gapBefore(found[j], p));
       startDepth[p] = Math.min(0, Math.max(startDepth[p], now));
       if (startDepth[p] === 0) this.rooted[p] = 0;
     }
@@ -471,7 +486,7 @@ export class ContactFinder {
       any = 1;
       const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz);
       if (f.id < this.count) this.slide(f, f.id, cx, cy, cz);
-      const here = this.gapBefore(f, p, ax, ay, az, bx, by, bz) - begun;
+      const here = this.gapBefore(f, p) - begun;
       k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1;
       k.touchAt[e] = f.s;
       k.touchFriction[e] = f.id < this.frictions.length ? this.frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
@@ -605,10 +620,11 @@ function offer(found: Found[], id: number, gap: number, s: number, nx: number, n
 }
 
 /**
- * Share of the way from A to A + u that comes nearest the axis of the pill whose ends stand at `o`; halfway where they run
+ * Share of the way along an edge, where it would go, that comes nearest the axis of the pill whose ends stand at `o`; halfway where they run
  * side by side. **Source:** closest points of two segments, Ericson, Real-Time Collision Detection, *from memory*.
  */
-function nearestPlace(ax: number, ay: number, az: number, ux: number, uy: number, uz: number, ends: Float64Array, o: number): number {
+function nearestPlace(E: Float64Array, ends: Float64Array, o: number): number {
+  const ax = E[6], ay = E[7], az = E[8], ux = E[9] - ax, uy = E[10] - ay, uz = E[11] - az;
   const vx = ends[o + 3] - ends[o], vy = ends[o + 4] - ends[o + 1], vz = ends[o + 5] - ends[o + 2], rx = ax - ends[o], ry = ay - ends[o + 1], rz = az - ends[o + 2];
   const a = ux * ux + uy * uy + uz * uz, e = vx * vx + vy * vy + vz * vz, f = vx * rx + vy * ry + vz * rz, c = ux * rx + uy * ry + uz * rz;
   if (a < 1e-18) return 1;

@@ -29,11 +29,20 @@ export interface Pill {
 export function pillDistance(
   px: number, py: number, pz: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, ra: number, rb: number, out: Float64Array,
 ): number {
-  let ux = bx - ax, uy = by - ay, uz = bz - az;
+  const N = NUMBERS;
+  N[0] = px; N[1] = py; N[2] = pz; N[3] = ax; N[4] = ay; N[5] = az; N[6] = bx; N[7] = by; N[8] = bz; N[9] = ra; N[10] = rb;
+  return pillDistanceAt(N, 0, N, 3, N, 9, out);
+}
+const NUMBERS = new Float64Array(11);
+
+/** The same of place `k` of `P` to the pill whose ends are the six numbers from `o` on in `ends`, its radii the two from `r` on in `radii`: numbers in arrays, for inner loops. */
+export function pillDistanceAt(P: Float64Array, k: number, ends: Float64Array, o: number, radii: Float64Array, r: number, out: Float64Array): number {
+  const ax = ends[o], ay = ends[o + 1], az = ends[o + 2], ra = radii[r], rb = radii[r + 1];
+  let ux = ends[o + 3] - ax, uy = ends[o + 4] - ay, uz = ends[o + 5] - az;
   const length = Math.sqrt(ux * ux + uy * uy + uz * uz);
   const il = length > 1e-9 ? 1 / length : 0;
   ux *= il; uy *= il; uz *= il;
-  const qx = px - ax, qy = py - ay, qz = pz - az;
+  const qx = P[k] - ax, qy = P[k + 1] - ay, qz = P[k + 2] - az;
   const y = qx * ux + qy * uy + qz * uz;
   const rho = Math.sqrt(Math.max(0, qx * qx + qy * qy + qz * qz - y * y));
   const sine = Math.max(-0.999, Math.min(0.999, (ra - rb) * il));
@@ -41,8 +50,8 @@ export function pillDistance(
   t = t < 0 ? 0 : t > 1 ? 1 : t;
   const nx = qx - ux * t * length, ny = qy - uy * t * length, nz = qz - uz * t * length;
   const d = Math.sqrt(nx * nx + ny * ny + nz * nz);
-  const k = d > 1e-12 ? 1 / d : 0;
-  out[0] = nx * k; out[1] = d > 1e-12 ? ny * k : 1; out[2] = nz * k; out[3] = t;
+  const i = d > 1e-12 ? 1 / d : 0;
+  out[0] = nx * i; out[1] = d > 1e-12 ? ny * i : 1; out[2] = nz * i; out[3] = t;
   return d - (ra + (rb - ra) * t);
 }
 

@@ -26,6 +26,8 @@ const DEEP = 0.006;
 const BEHIND = 3e-4;
 /** m: what moves further against a point in a substep may pass it. */
 const FAST = 0.004;
+/** What is farther by so much more than rounding. */
+const SURELY = 1 + 1e-6;
 /** m: a cell of the grid; at most so many along an axis. */
 const CELL = 0.012, MOST_CELLS = 128;
 /** m: a shell that goes less than this keeps its grid; the grid has so much room round the hair. */
@@ -49,12 +51,20 @@ const TURNED = 0.7;
 /** Steps from triangle to triangle at most. */
 const STEPS = 8;
 
+/**
+ * What is known of an edge that is asked about, by place in an array of `EDGE` numbers: its lower and upper point, now and where they would go, its
+ * middle and any other place on it at both times (3 each, m); share of the edge that place has, m: distance kept; the greatest distance that may be
+ * kept there and how far the strand goes in the substep at most.
+ */
+export const LOWER = 0, UPPER = 3, LOWER_THEN = 6, UPPER_THEN = 9, MOST_KEPT = 26, DRIFT = 27, EDGE = 28;
+const MIDDLE = 12, MIDDLE_THEN = 15, SPOT = 18, SPOT_THEN = 21, SHARE = 24, KEPT = 25;
+
 /** What an edge may touch: share of the edge, gap at its predicted end, normal, plane, movement of the surface, and who. */
 export interface Candidate { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
 
 export class Shell {
   /** Made with the shell, or anew for every frame or substep before it is asked for: no part of what a run has become. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'patchStart', 'boxes', 'balls', 'cones', 'normals', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'from', 'to', 'low', 'high', 'pose', 'near']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'patchStart', 'boxes', 'balls', 'cones', 'normals', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'from', 'to', 'low', 'high', 'pose', 'near', 'place3']);
   readonly triangleCount: number;
   /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;
@@ -108,6 +118,7 @@ export class Shell {
   private frameNumber = 0;
   private fastest = 0;
   private readonly near = new Float64Array(5);
+  private readonly place3 = new Float64Array(6);
   /** −1 where a closed shell is wound inside out. */
   private readonly outward: number;
 
@@ -277,66 +288,71 @@ export class Shell {
   }
 
   /**
-   * Fills `candidates` for the edge whose upper point has the number `p`, from A to B now, and from Ap to Bp where
-   * the points would go. `rooted`: whether it is the strand's first; `most`: m, the greatest distance to be kept; `drift`: m, how far the shell and the strand can go against each other in the substep.
+   * Fills `candidates` for the edge whose upper point has the number `p` and whose places are in `E` (numbers in arrays, as numbers that are
+   * handed from function to function are put on the heap one by one). `rooted`: whether it is the strand's first.
    */
-  ask(p: number, rooted: boolean, most: number, drift: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
+  ask(p: number, rooted: boolean, E: Float64Array): void {
     this.count = 0;
-    const { hits } = this, o = 3 * p, r = this.thickness < most ? this.thickness : most;
+    for (let c = 0; c < 3; c++) { E[MIDDLE + c] = 0.5 * (E[LOWER + c] + E[UPPER + c]); E[MIDDLE_THEN + c] = 0.5 * (E[LOWER_THEN + c] + E[UPPER_THEN + c]); }
+    const { hits } = this, o = 3 * p;
+    E[KEPT] = Math.min(this.thickness, E[MOST_KEPT]);
     // nothing else can have come near since it looked, or it looks again
-    const drain = this.lookedIn[p] === this.frameNumber && this.rate[p] < drift ? this.rate[p] : drift;
-    if ((this.budget[p] -= drain) < 0) this.look(p, bx, by, bz, bpx, bpy, bpz);
+    const drift = E[DRIFT] + this.way, drain = this.lookedIn[p] === this.frameNumber && this.rate[p] < drift ? this.rate[p] : drift;
+    if ((this.budget[p] -= drain) < 0) this.look(p, E);
     const below = hits[o - 3] ?? -1, seed = hits[o] >= 0 ? hits[o] : below;
     // an edge may lie across something that neither of its ends is near
     if (seed < 0) {
       const m = this.points + p, slow = this.lookedIn[m] === this.frameNumber && this.rate[m] < drift ? this.rate[m] : drift;
       if ((this.budget[m] -= slow) < 0) {
         this.fastest = 0;
-        const x = 0.5 * (ax + bx), y = 0.5 * (ay + by), z = 0.5 * (az + bz);
-        this.keep(o + 2, this.nearestTriangle(x, y, z, 0.5 * (apx + bpx), 0.5 * (apy + bpy), 0.5 * (apz + bpz), -1), x, y, z);
+        this.keep(o + 2, this.nearestTriangle(E, MIDDLE, MIDDLE_THEN, -1), E, MIDDLE);
         this.seen(m);
       }
       if (hits[o + 2] < 0) return;
     }
-    if (hits[o] >= 0) this.touch(p, 0, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
-    if (hits[o + 1] >= 0) this.touch(p, 1, r, 1, bx, by, bz, bpx, bpy, bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    E[SHARE] = 1;
+    if (hits[o] >= 0) this.touch(p, 0, E);
+    if (hits[o + 1] >= 0) this.touch(p, 1, E);
     // the surface is as good as flat between its ends, and reaches as far: they are enough
     if (hits[o] >= 0 && (rooted || (below >= 0 && this.flatBetween(p, hits[o], below)))) { hits[o + 2] = -1; return; }
     // the middle, from where its ends are
     if (hits[o + 2] < 0) { hits[o + 2] = seed; this.sides[o + 2] = hits[o] >= 0 ? this.sides[o] : this.sides[o - 3]; }
-    this.touch(p, 2, r, 0.5, 0.5 * (ax + bx), 0.5 * (ay + by), 0.5 * (az + bz), 0.5 * (apx + bpx), 0.5 * (apy + bpy), 0.5 * (apz + bpz), ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    E[SHARE] = 0.5;
+    this.touch(p, 2, E);
     // what lies across the edge may be thin: in short steps from the middle out and from both ends in
-    const middle = hits[o + 2], length = Math.sqrt((bpx - apx) ** 2 + (bpy - apy) ** 2 + (bpz - apz) ** 2), steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP));
+    const middle = hits[o + 2], length = Math.sqrt((E[9] - E[6]) ** 2 + (E[10] - E[7]) ** 2 + (E[11] - E[8]) ** 2), steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP));
     for (let half = -1; half < 2; half += 2) for (let way = 0; way < 2; way++) {
       const end = half > 0 ? hits[o] : below, inner = end >= 0 ? (steps + 1) >> 1 : steps;
       hits[o + 2] = way === 0 ? middle : end;
       for (let k = 0; k < (way === 0 ? inner : steps - inner) && hits[o + 2] >= 0; k++) {
-        const t = 0.5 + (half * 0.5 * (way === 0 ? k + 1 : steps - k)) / (steps + 1), u = 1 - t;
-        this.touch(p, 2, r, t, u * ax + t * bx, u * ay + t * by, u * az + t * bz, u * apx + t * bpx, u * apy + t * bpy, u * apz + t * bpz, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+        E[SHARE] = 0.5 + (half * 0.5 * (way === 0 ? k + 1 : steps - k)) / (steps + 1);
+        this.touch(p, 2, E);
       }
     }
     hits[o + 2] = middle;
-    if (this.closed) this.astrideWall(r, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz);
+    if (this.closed) this.astrideWall(E);
   }
   /**
    * An edge that lies across a wall, as over the rim of a collar, is pushed both ways by its faces and gets nowhere: in place of
    * two that face each other it gets one contact, by the surface it lies over now or, where it has gone in already, by the way
    * both lean, which is to the rim.
    */
-  private astrideWall(r: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
-    const { candidates: C, near: N, pose: P } = this;
+  private astrideWall(E: Float64Array): void {
+    const { candidates: C, near: N, pose: P } = this, r = E[KEPT];
     let one = -1, other = -1, worst = -BEHIND;
     for (let i = 0; i < this.count; i++) for (let j = i + 1; j < this.count; j++) {
       const a = C[i], b = C[j], sum = a.gap + b.gap + 2 * r;
       if (sum < worst && a.s !== b.s && a.nx * b.nx + a.ny * b.ny + a.nz * b.nz < OPPOSED) { worst = sum; one = i; other = j; }
     }
     if (one < 0) return;
-    const a = C[one], b = C[other], s = 0.5 * (a.s + b.s), u = 1 - s, x = u * ax + s * bx, y = u * ay + s * by, z = u * az + s * bz, px = u * apx + s * bpx, py = u * apy + s * bpy, pz = u * apz + s * bpz;
-    const speed = this.fastest, t = this.nearestTriangle(x, y, z, x, y, z, -1);
+    const a = C[one], b = C[other], s = 0.5 * (a.s + b.s), u = 1 - s;
+    for (let c = 0; c < 3; c++) { E[SPOT + c] = u * E[LOWER + c] + s * E[UPPER + c]; E[SPOT_THEN + c] = u * E[LOWER_THEN + c] + s * E[UPPER_THEN + c]; }
+    const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
+    const speed = this.fastest, t = this.nearestTriangle(E, SPOT, SPOT, -1);
     this.fastest = speed;
     if (t < 0) return;
     const o = this.posedAt(t);
-    this.closest(o, x, y, z);
+    this.closest(o, E, SPOT);
     const v0 = N[0], v1 = N[1], v2 = N[2], far = Math.sqrt(N[4]), rim = N[3] > 0, within = this.outward * (P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2])) < 0;
     const hx = v0 * P[o] + v1 * P[o + 3] + v2 * P[o + 6], hy = v0 * P[o + 1] + v1 * P[o + 4] + v2 * P[o + 7], hz = v0 * P[o + 2] + v1 * P[o + 5] + v2 * P[o + 8];
     const cx = v0 * P[o + 9] + v1 * P[o + 12] + v2 * P[o + 15], cy = v0 * P[o + 10] + v1 * P[o + 13] + v2 * P[o + 16], cz = v0 * P[o + 11] + v1 * P[o + 14] + v2 * P[o + 17];
@@ -375,21 +391,22 @@ export class Shell {
 
   /** Depth of a place on the edge below point `p` beyond its side, m, ≥ 0, at the end of the last placed substep. */
   depth(p: number, x: number, y: number, z: number): number {
-    const { hits, near: N } = this;
+    const { hits, near: N, place3: A } = this;
+    A[0] = x; A[1] = y; A[2] = z;
     let best = DEEP * DEEP, deep = 0;
     for (let j = 0; j < 3; j++) {
       if (hits[3 * p + j] < 0) continue;
-      const t = this.follow(hits[3 * p + j], x, y, z, 9), side = this.closed ? this.outward : this.sides[3 * p + j];
+      const t = this.follow(hits[3 * p + j], A, 0, 9), side = this.closed ? this.outward : this.sides[3 * p + j];
       if (N[4] >= best || side === 0) continue;
       best = N[4];
       deep = this.behind(t, side, x, y, z);
     }
     if (deep > 0 && this.closed) {
       // beyond a thin wall? Whatever is nearest knows
-      const speed = this.fastest, t = this.nearestTriangle(x, y, z, x, y, z, -1);
+      const speed = this.fastest, t = this.nearestTriangle(A, 0, 0, -1);
       this.fastest = speed;
       if (t >= 0) {
-        this.closest(this.posedAt(t) + 9, x, y, z);
+        this.closest(this.posedAt(t) + 9, A, 0);
         deep = this.behind(t, this.outward, x, y, z);
       }
     }
@@ -404,20 +421,21 @@ export class Shell {
   }
 
   /** Looks for the triangle nearest a point, and the nearest that faces another way. */
-  private look(p: number, x: number, y: number, z: number, px: number, py: number, pz: number): void {
+  private look(p: number, E: Float64Array): void {
     this.fastest = 0;
-    const first = this.nearestTriangle(x, y, z, px, py, pz, -1), second = first < 0 ? -1 : this.nearestTriangle(x, y, z, px, py, pz, this.posedAt(first) + 18);
-    this.keep(3 * p, first, x, y, z);
-    this.keep(3 * p + 1, second, x, y, z);
+    const first = this.nearestTriangle(E, UPPER, UPPER_THEN, -1), second = first < 0 ? -1 : this.nearestTriangle(E, UPPER, UPPER_THEN, this.posedAt(first) + 18);
+    this.keep(3 * p, first, E, UPPER);
+    this.keep(3 * p + 1, second, E, UPPER);
     // the middle is not to be lost with its end: it looks for itself
     if (first < 0) { this.hits[3 * p + 2] = -1; this.budget[this.points + p] = -1; }
     this.seen(p);
   }
   /**
-   * Triangle that is nearest now or at the end of the substep, −1 for none within reach; with `unlike` ≥ 0 of those whose normal
+   * Triangle that is nearest to place `start` of `A` now, or to place `goal` at the end of the substep, −1 for none within reach; with `unlike` ≥ 0 of those whose normal
    * differs from the one that stands there in `pose`.
    */
-  private nearestTriangle(x: number, y: number, z: number, px: number, py: number, pz: number, unlike: number): number {
+  private nearestTriangle(A: Float64Array, start: number, goal: number, unlike: number): number {
+    const x = A[start], y = A[start + 1], z = A[start + 2], px = A[goal], py = A[goal + 1], pz = A[goal + 2];
     const { boxes: B, patchStart, balls, near: N, pose: P, cellPatches, t0, t1 } = this, u0 = unlike < 0 ? 0 : P[unlike], u1 = unlike < 0 ? 0 : P[unlike + 1], u2 = unlike < 0 ? 0 : P[unlike + 2], s0 = 1 - t0, s1 = 1 - t1;
     const reach = REACH + this.thickness + SLACK, share = t1 - t0, wx = px - x, wy = py - y, wz = pz - z;
     let best = reach * reach, found = -1, before = -1;
@@ -445,9 +463,12 @@ export class Shell {
           if (nowFar && thenFar && !passes(dx, dy, dz, ex, ey, ez, r + reach)) continue;
           const o = this.posedAt(t);
           if (unlike >= 0 && P[o + 18] * u0 + P[o + 19] * u1 + P[o + 20] * u2 > OTHER_WAY) continue;
-          if (!nowFar) { this.closest(o, x, y, z); if (N[4] < best) { best = N[4]; found = t; } }
-          if (!thenFar) { this.closest(o + 9, px, py, pz); if (N[4] < best) { best = N[4]; found = t; } }
-          if (found !== t && this.crosses(o, x, y, z, px, py, pz) && N[4] < best) { best = N[4]; found = t; }
+          // no nearer than its plane
+          const over = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]), then = P[o + 21] * (px - P[o + 9]) + P[o + 22] * (py - P[o + 10]) + P[o + 23] * (pz - P[o + 11]);
+          if (Math.min(over * over, then * then) > SURELY * best && over * then > 0) continue;
+          if (!nowFar) { this.closest(o, A, start); if (N[4] < best) { best = N[4]; found = t; } }
+          if (!thenFar) { this.closest(o + 9, A, goal); if (N[4] < best) { best = N[4]; found = t; } }
+          if (found !== t && this.crosses(o, A, start, goal) && N[4] < best) { best = N[4]; found = t; }
         }
       }
     }
@@ -466,12 +487,13 @@ export class Shell {
     this.lookedIn[p] = this.frameNumber;
   }
   /** Whether a point goes through the plane of a triangle in the substep; `near` is then of where and when it does. */
-  private crosses(o: number, x: number, y: number, z: number, px: number, py: number, pz: number): boolean {
-    const P = this.pose, d0 = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]), d1 = P[o + 21] * (px - P[o + 9]) + P[o + 22] * (py - P[o + 10]) + P[o + 23] * (pz - P[o + 11]);
+  private crosses(o: number, A: Float64Array, start: number, goal: number): boolean {
+    const P = this.pose, B = this.place3, x = A[start], y = A[start + 1], z = A[start + 2], px = A[goal], py = A[goal + 1], pz = A[goal + 2], d0 = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]), d1 = P[o + 21] * (px - P[o + 9]) + P[o + 22] * (py - P[o + 10]) + P[o + 23] * (pz - P[o + 11]);
     if (!(d0 * d1 < 0)) return false;
     const f = d0 / (d0 - d1), w = 24 * this.triangleCount;
     for (let c = 0; c < 9; c++) P[w + c] = P[o + c] + f * (P[o + 9 + c] - P[o + c]);
-    this.closest(w, x + f * (px - x), y + f * (py - y), z + f * (pz - z));
+    B[3] = x + f * (px - x); B[4] = y + f * (py - y); B[5] = z + f * (pz - z);
+    this.closest(w, B, 3);
     return true;
   }
   /** Whether all triangles of a patch face about the way u. */
@@ -481,14 +503,14 @@ export class Shell {
     return least > 0 && d > 0 && d * least - Math.sqrt(Math.max(0, (1 - d * d) * (1 - least * least))) > OTHER_WAY;
   }
   /** Follows a triangle from now on; its side is that of the point now, unless the point was on a side of it already. */
-  private keep(slot: number, t: number, x: number, y: number, z: number): void {
+  private keep(slot: number, t: number, A: Float64Array, k: number): void {
     const { hits, sides, pose: P } = this, before = hits[slot];
     if (t < 0) { hits[slot] = -1; sides[slot] = 0; return; }
     if (this.closed) sides[slot] = this.outward;
     else {
       const o = this.posedAt(t);
-      this.closest(o, x, y, z);
-      const d = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]);
+      this.closest(o, A, k);
+      const d = P[o + 18] * (A[k] - P[o]) + P[o + 19] * (A[k + 1] - P[o + 1]) + P[o + 20] * (A[k + 2] - P[o + 2]);
       if (before < 0 || sides[slot] === 0 || Math.abs(d) > DEEP) sides[slot] = this.pastBorder(t) ? 0 : d >= 0 ? 1 : -1;
     }
     hits[slot] = t;
@@ -520,9 +542,9 @@ export class Shell {
     return o;
   }
 
-  /** Closest point of the triangle whose corners stand at `o` of `pose`: weights 0…2, 1 at 3 where on its rim, squared distance at 4. */
-  private closest(o: number, x: number, y: number, z: number): void {
-    const T = this.pose, ax = T[o + 3] - T[o], ay = T[o + 4] - T[o + 1], az = T[o + 5] - T[o + 2], bx = T[o + 6] - T[o], by = T[o + 7] - T[o + 1], bz = T[o + 8] - T[o + 2], px = x - T[o], py = y - T[o + 1], pz = z - T[o + 2];
+  /** Closest point of the triangle whose corners stand at `o` of `pose` to place `k` of `A`: weights 0…2, 1 at 3 where on its rim, squared distance at 4. */
+  private closest(o: number, A: Float64Array, k: number): void {
+    const T = this.pose, ax = T[o + 3] - T[o], ay = T[o + 4] - T[o + 1], az = T[o + 5] - T[o + 2], bx = T[o + 6] - T[o], by = T[o + 7] - T[o + 1], bz = T[o + 8] - T[o + 2], px = A[k] - T[o], py = A[k + 1] - T[o + 1], pz = A[k + 2] - T[o + 2];
     const d1 = ax * px + ay * py + az * pz, d2 = bx * px + by * py + bz * pz, aa = ax * ax + ay * ay + az * az, ab = ax * bx + ay * by + az * bz, bb = bx * bx + by * by + bz * bz, D = aa * bb - ab * ab + 1e-40;
     let v = (bb * d1 - ab * d2) / D, w = (aa * d2 - ab * d1) / D, rim = 0;
     if (v < 0 || w < 0 || v + w > 1) {
@@ -538,9 +560,9 @@ export class Shell {
   }
 
   /** From triangle to triangle as long as the next one is nearer; `near` is of the last. `end`: 0 at the start of the substep, 9 at its end. */
-  private follow(t: number, x: number, y: number, z: number, end: number): number {
+  private follow(t: number, A: Float64Array, k: number, end: number): number {
     const { near: N, opposite } = this;
-    this.closest(this.posedAt(t) + end, x, y, z);
+    this.closest(this.posedAt(t) + end, A, k);
     let last = -1;
     for (let step = 0; step < STEPS && N[3] > 0; step++) {
       const n0 = N[0], n1 = N[1], n2 = N[2], n4 = N[4];
@@ -552,7 +574,7 @@ export class Shell {
         if (h < 0) continue;
         const other = (h / 3) | 0;
         if (other === last) continue;
-        this.closest(this.posedAt(other) + end, x, y, z);
+        this.closest(this.posedAt(other) + end, A, k);
         if (N[4] < n4 || (N[4] === n4 && N[3] === 0)) moved = other;
       }
       if (moved < 0) { N[0] = n0; N[1] = n1; N[2] = n2; N[3] = 1; N[4] = n4; break; }
@@ -569,22 +591,23 @@ export class Shell {
     c.id = id; c.gap = gap; c.s = s; c.nx = nx; c.ny = ny; c.nz = nz; c.plane = plane; c.ux = ux; c.uy = uy; c.uz = uz;
   }
 
-  /** A place of the strand's edge (share `s`; now at x, then at px) against what it follows; the edge itself where that is an edge of the mesh. */
-  private touch(p: number, slot: number, r: number, s: number, x: number, y: number, z: number, px: number, py: number, pz: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): void {
-    const { hits, sides, near: N, pose: P } = this, at = 3 * p + slot;
+  /** The place of the strand's edge at the share in `E` against what it follows; the edge itself where that is an edge of the mesh. */
+  private touch(p: number, slot: number, E: Float64Array): void {
+    const { hits, sides, near: N, pose: P } = this, at = 3 * p + slot, s = E[SHARE], u = 1 - s, r = E[KEPT];
+    for (let c = 0; c < 3; c++) { E[SPOT + c] = u * E[LOWER + c] + s * E[UPPER + c]; E[SPOT_THEN + c] = u * E[LOWER_THEN + c] + s * E[UPPER_THEN + c]; }
+    const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
     // where it follows the surface now, and from there where the surface will be
-    let here = this.follow(hits[at], x, y, z, 0), o0 = this.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
+    let here = this.follow(hits[at], E, SPOT, 0), o0 = this.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
     if (this.closed && this.outward * before < -BEHIND) {
       // is it inside, or beyond a thin wall whose other face it has come to? Whatever is nearest knows
-      const speed = this.fastest, nearest = this.nearestTriangle(x, y, z, x, y, z, -1);
+      const speed = this.fastest, nearest = this.nearestTriangle(E, SPOT, SPOT, -1);
       this.fastest = speed;
-      if (nearest >= 0 && nearest !== here) {
-        here = nearest;
-        o0 = this.posedAt(here);
-        this.closest(o0, x, y, z);
-        before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]);
-        start = Math.sqrt(N[4]);
-      }
+      if (nearest >= 0) here = nearest;
+      o0 = this.posedAt(here);
+      // also where it is the same: the search has left another triangle's numbers
+      this.closest(o0, E, SPOT);
+      before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]);
+      start = Math.sqrt(N[4]);
     }
     let side: number = this.closed ? this.outward : sides[at];
     if (!this.closed) {
@@ -598,7 +621,7 @@ export class Shell {
     if (side * before < 0 && ((start > DEEP && N[3] === 0) || (slot === 1 && start > BEHIND))) return;
     // where it comes from: the nearest place now, carried along with the surface
     const v0 = N[0], v1 = N[1], v2 = N[2], beside = N[3] > 0;
-    const t = this.follow(here, px, py, pz, 9), o = this.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
+    const t = this.follow(here, E, SPOT_THEN, 9), o = this.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
     const w0 = N[0], w1 = N[1], w2 = N[2], rim = N[3] > 0, far = Math.sqrt(N[4]), plane = n0 * (px - P[o]) + n1 * (py - P[o + 1]) + n2 * (pz - P[o + 2]);
     const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8];
     if (slot === 0) {
@@ -609,7 +632,7 @@ export class Shell {
     if (plane < -BEHIND && side * before > 0 && this.cameFrom(here, r, s, side, beside, v0, v1, v2, x, y, z, px, py, pz, n0, n1, n2)) return;
     // past the border of a sheet there is nothing to touch but the border
     if (rim && !this.closed && this.pastBorder(t) && far > 1.2 * Math.abs(plane) + 5e-4 && side * before > -5e-4 && plane < 0) return;
-    if (rim && this.againstEdge(t, r, side, w0, w2, ax, ay, az, bx, by, bz, apx, apy, apz, bpx, bpy, bpz)) return;
+    if (rim && this.againstEdge(t, side, w0, w2, E)) return;
     let nx = n0, ny = n1, nz = n2, gap = plane;
     if (rim && plane > 0 && far > 1e-6) { nx = (px - cx) / far; ny = (py - cy) / far; nz = (pz - cz) / far; gap = far; }
     const q = o - 9, ux = cx - w0 * P[q] - w1 * P[q + 3] - w2 * P[q + 6], uy = cy - w0 * P[q + 1] - w1 * P[q + 4] - w2 * P[q + 7], uz = cz - w0 * P[q + 2] - w1 * P[q + 5] - w2 * P[q + 8];
@@ -633,7 +656,8 @@ export class Shell {
   }
 
   /** The strand's edge against the edge of the mesh its nearest place lies on, if the one passes over the other; whether it is a contact. */
-  private againstEdge(t: number, r: number, side: number, w0: number, w2: number, ax: number, ay: number, az: number, bx: number, by: number, bz: number, apx: number, apy: number, apz: number, bpx: number, bpy: number, bpz: number): boolean {
+  private againstEdge(t: number, side: number, w0: number, w2: number, E: Float64Array): boolean {
+    const ax = E[0], ay = E[1], az = E[2], bx = E[3], by = E[4], bz = E[5], apx = E[6], apy = E[7], apz = E[8], bpx = E[9], bpy = E[10], bpz = E[11], r = E[KEPT];
     const { pose: P, opposite } = this, e = w2 < 1e-9 ? 0 : w0 < 1e-9 ? 1 : 2, other = opposite[3 * t + e], o = this.posedAt(t), e0 = o + 9 + 3 * e, e1 = o + 9 + 3 * ((e + 1) % 3);
     let Nx = P[o + 21], Ny = P[o + 22], Nz = P[o + 23];
     if (other >= 0) {
