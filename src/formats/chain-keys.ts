@@ -43,14 +43,17 @@ export async function chainKeys(baked: Baked, source: Awaited<ReturnType<NonNull
     });
     tell(k / frames.list.length);
   }
+  const clip = character.clips.find((c) => c.name === shot.clip), [first, last] = [frames.list[0], frames.list[frames.list.length - 1]], begins = Math.max(0, first) / shot.fps;
+  // the file's own keys are of the clip's own time, once through
+  if (wish.merge && clip && (first < 0 || (shot.cyclic && last > clip.duration * shot.fps + 1))) throw new Error(`Frames ${first} … ${last} are more than once through “${clip.name}” (0 … ${Math.floor(clip.duration * shot.fps)}), so that its movements and these cannot be one clip. Hand over frames of one time through, or the chains’ clip by itself.`);
   // a mirrored character's turns are those of its file, mirrored
   if (placement.mirror) for (const t of turns) for (let o = 0; o < t.length; o += 4) { t[o + 1] *= -1; t[o + 2] *= -1; }
-  const added = withClip(glb, { name: wish.merge ? `${shot.clip || document.shotName} with chains` : `${document.shotName} chains`, times: Float32Array.from(frames.list, (_, k) => k / frames.fps), turns: nodes.map((node, j) => ({ node, values: turns[j] })), with: wish.merge && shot.clip !== '' ? shot.clip : null });
+  const added = withClip(glb, { name: wish.merge ? `${shot.clip || document.shotName} with chains` : `${document.shotName} chains`, times: Float32Array.from(frames.list, (frame) => begins + (frame - first) / shot.fps), turns: nodes.map((node, j) => ({ node, values: turns[j] })), with: wish.merge && shot.clip !== '' ? shot.clip : null });
   report.counts.push(['chains', chains.length], ['joints', free.length], ['keys of each', frames.list.length]);
   report.reductions.push({ name: `keys on ${free.length} joints`, of: 'the joints as they were computed', figures: tally.figures, counts: 'joint' });
-  report.notes.push(added.merged ? `The clip “${added.name}” is “${shot.clip}” with these joints moved: ${added.merged.kept} of its movements are as they were${added.merged.replaced.length > 0 ? `, and the turns of ${[...new Set(added.merged.replaced)].join(', ')} are the chains’ instead` : ''}. The file’s own clips are untouched.` : `The clip “${added.name}” moves the chains’ joints and nothing else; it is played together with “${shot.clip || 'the rest pose'}”. The file’s own clips are untouched.`, 'In the character’s own unit and axes, as it came.');
+  report.notes.push(added.merged ? `The clip “${added.name}” is “${shot.clip}” with these joints moved: ${added.merged.kept} of its movements are as they were${added.merged.replaced.length > 0 ? `, and the turns of ${[...new Set(added.merged.replaced)].join(', ')} are the chains’ instead` : ''}. The file’s own clips are untouched.` : `The clip “${added.name}” moves the chains’ joints and nothing else; it is played together with “${shot.clip || 'the rest pose'}”. The file’s own clips are untouched.`, ...(first < 0 ? [`It begins ${-first} frames before “${shot.clip}” does.`] : begins > 0 ? [`Its first key is at ${begins.toFixed(3)} s, where frame ${first} is in “${shot.clip || 'the shot'}”.`] : []), 'In the character’s own unit and axes, as it came.');
   if (made) report.notes.push(`${made.meshes.map((n) => `“${n}”`).join(', ')} had no joints for this; ${made.lines.length === 1 ? 'those of one chain' : `those of ${made.lines.length} chains`} were put to the file, and ${made.meshes.length === 1 ? 'it is' : 'they are'} skinned with them. Every other mesh is as it came.`);
-  report.layout = { clip: added.name, with: added.merged ? null : shot.clip, placement, joints: free.map((n, j) => ({ node: nodes[j], name: character.nodes[n].name, guide: Math.floor(at[j] / 3 / pointCount), point: (at[j] / 3) % pointCount })) };
+  report.layout = { clip: added.name, with: added.merged ? null : shot.clip, placement, begins, joints: free.map((n, j) => ({ node: nodes[j], name: character.nodes[n].name, guide: Math.floor(at[j] / 3 / pointCount), point: (at[j] / 3) % pointCount })) };
   return { name: nameFor(wish.receiver, base, 'keys.glb'), bytes: added.bytes };
 }
 

@@ -29,7 +29,7 @@ export interface Received {
   nodePlace?: (node: number) => [number, number, number] | null;
 }
 export interface NamedBytes { name: string; bytes: ArrayBuffer }
-export interface Wanted { fps: number; first: number; metres: number; up: 'y' | 'z'; hand: 'right' | 'left'; turned: boolean; /** Clips that are played; the first of the file where it is not said. */ clips?: string[]; placement?: PlacedAs | null }
+export interface Wanted { fps: number; first: number; metres: number; up: 'y' | 'z'; hand: 'right' | 'left'; turned: boolean; /** Clips that are played; the first of the file where it is not said. */ clips?: string[]; /** s: where in them the first frame is. */ begins?: number; placement?: PlacedAs | null }
 export interface PlacedAs { scale: number; up: string; turn: number }
 
 /** What can be told of a file but not played here. */
@@ -91,6 +91,7 @@ function upright({ metres, up, hand, turned }: Wanted): THREE.Matrix4 {
 async function gltf(files: readonly NamedBytes[], wanted: Wanted): Promise<Received> {
   // of levels of detail the finest is looked at; parts belong together
   const level = (f: NamedBytes): string => /lod_?(\d)/i.exec(f.name)?.[1] ?? '0', finest = files.filter((f) => level(f) === level([...files].sort((a, b) => level(a).localeCompare(level(b)))[0])), object = new THREE.Group(), mixers: THREE.AnimationMixer[] = [], skinned: THREE.SkinnedMesh[] = [], lines: THREE.Object3D[] = [];
+  const begins = wanted.begins ?? 0;
   let duration = 0, textures = 0;
   const times = new Set<number>(), nodes = new Map<number, THREE.Object3D>();
   for (const file of finest) {
@@ -109,8 +110,8 @@ async function gltf(files: readonly NamedBytes[], wanted: Wanted): Promise<Recei
       for (const a of playing) { const own = new Set(first.tracks.map((t) => t.name)), clip = a === first ? a : new THREE.AnimationClip(a.name, a.duration, a.tracks.filter((t) => !own.has(t.name))); mixer.clipAction(clip).setLoop(a === first ? THREE.LoopOnce : THREE.LoopRepeat, a === first ? 1 : Infinity).play(); }
       (mixer as { clampWhenFinished?: boolean }).clampWhenFinished = true;
       mixers.push(mixer);
-      duration = Math.max(duration, first.duration);
-      for (const t of first.tracks) for (const x of t.times) times.add(Math.round(x * 1e5) / 1e5);
+      duration = Math.max(duration, first.duration - begins);
+      for (const t of first.tracks) for (const x of t.times) times.add(Math.round((x - begins) * 1e5) / 1e5);
     }
     object.add(scene);
   }
@@ -124,7 +125,7 @@ async function gltf(files: readonly NamedBytes[], wanted: Wanted): Promise<Recei
   return {
     object, kind: mixers.length > 0 ? 'skinned' : 'still', duration, times: [...times].sort((a, b) => a - b), counts: [], joints: Math.max(...skinned.map((m) => m.skeleton.bones.length)), textures,
     nodePlace: (node) => { const found = nodes.get(node); if (!found) return null; object.updateMatrixWorld(true); v.setFromMatrixPosition(found.matrixWorld); return [v.x, v.y, v.z]; },
-    set: (time) => { for (const m of mixers) m.setTime(Math.min(time, duration - 1e-6)); }, points, roots: () => { const p = points(); return Float32Array.from(rootEnd.flatMap((r) => [p[3 * r], p[3 * r + 1], p[3 * r + 2]])); },
+    set: (time) => { for (const m of mixers) m.setTime(begins + Math.min(time, duration - 1e-6)); }, points, roots: () => { const p = points(); return Float32Array.from(rootEnd.flatMap((r) => [p[3 * r], p[3 * r + 1], p[3 * r + 2]])); },
     facts: [['files opened', String(finest.length)], ['joints', skinned.reduce((n, m) => n + m.skeleton.bones.length, 0).toLocaleString('en')], ['vertices', (all.length / 3).toLocaleString('en')], ['keys', String(times.size)]],
   };
 }

@@ -17,7 +17,7 @@ const handed = z.object({
 type Handed = z.infer<typeof handed>;
 const baked = z.object({ fps: z.number(), samples: z.number(), errorMm: z.number(), pointCount: z.number(), chunks: z.array(z.object({ first: z.number(), count: z.number() })) });
 /** What is told of keys on a character's own joints. */
-const keysSchema = z.object({ clip: z.string(), with: z.string().nullable(), placement: z.object({ scale: z.number(), up: z.string(), turn: z.number(), mirror: z.boolean() }), joints: z.array(z.object({ node: z.number(), guide: z.number(), point: z.number() })) });
+const keysSchema = z.object({ clip: z.string(), with: z.string().nullable(), begins: z.number().default(0), placement: z.object({ scale: z.number(), up: z.string(), turn: z.number(), mirror: z.boolean() }), joints: z.array(z.object({ node: z.number(), guide: z.number(), point: z.number() })) });
 const STILL = new Set(['springs', 'lines', 'obj']);
 
 async function bytesOf(path: string): Promise<ArrayBuffer> { const answer = await fetch(path); if (!answer.ok) throw new Error(((await answer.json().catch(() => ({}))) as { message?: string }).message ?? `The server answered ${answer.status}.`); return answer.arrayBuffer(); }
@@ -105,7 +105,7 @@ export function StandIn({ exportId }: { exportId: string }) {
       s.shotFps = bake.fps;
       s.reference = stuff.current.reference;
       s.firstFrame = report.frames.first;
-      s.received = await receive(files, { fps: report.frames.fps, first: report.frames.first, metres: receiver.metres, up: receiver.up, hand: receiver.hand, turned: receiver.turnGltf, ...(keys ? { clips: [keys.clip, ...(keys.with ? [keys.with] : [])], placement: keys.placement } : {}) });
+      s.received = await receive(files, { fps: report.frames.fps, first: report.frames.first, metres: receiver.metres, up: receiver.up, hand: receiver.hand, turned: receiver.turnGltf, ...(keys ? { clips: [keys.clip, ...(keys.with ? [keys.with] : [])], begins: keys.begins, placement: keys.placement } : {}) });
       if (closed) return;
       s.scene.add(s.received.object);
       let who = 'nobody';

@@ -161,6 +161,23 @@ describe('keys on a character’s own joints', () => {
     expect(moved).toBeGreaterThan(0.004);
     expect(beside.report.reductions[0].figures.worst).toBeLessThan(1e-4);
   });
+  it('of a part of the shot lie where that part is in the clip, beside it and as one with it; a range that goes round is not made one clip', async () => {
+    const part = await handed(baked, { format: 'keys', from: 5, to: 12 }), merged = await handed(baked, { format: 'keys', merge: true, from: 5, to: 12 }), { clip, with: other, joints } = toldBy(part);
+    expect(part.report.layout.begins).toBeCloseTo(5 / 24, 6);
+    expect(part.report.notes.join(' ')).toContain('0.208 s');
+    const two = await threeAt(keysOf(part), [clip, other]), one = await threeAt(keysOf(merged), ['trot with chains']);
+    for (const frame of [5, 9, 12]) {
+      const P = await baked.sample(frame);
+      for (const { node, guide, point } of joints) { const o = 3 * (guide * baked.document.guides!.pointCount + point); for (const at of [two, one]) expect(at.node(frame / 24, node).distanceTo(new THREE.Vector3(P[o], P[o + 1], P[o + 2]))).toBeLessThan(1e-4); }
+    }
+    const { document } = baked, trot = baked.character.clips.find((c) => c.name === 'trot')!, end = 17;
+    trot.duration /= 2;
+    document.shot.cyclic = true;
+    await expect(handed(baked, { format: 'keys', merge: true })).rejects.toThrow(/once through “trot”/);
+    trot.duration *= 2;
+    document.shot.cyclic = false;
+    expect(document.shot.end).toBe(end);
+  });
   it('stand in Babylon where three has them', async () => {
     const { FreeCamera, NullEngine, Scene, ImportMeshAsync, Vector3 } = await import('@babylonjs/core'), { registerBuiltInLoaders } = await import('@babylonjs/loaders/dynamic');
     registerBuiltInLoaders();
