@@ -1,18 +1,19 @@
 /** Chains handed over as keys on the character's own joints: its own file with one clip more. */
+import { jointTurns } from '../core/chain/chain-clip';
 import { ChainPoser } from '../core/chain/chain-pose';
 import { plantChains } from '../core/chain/chains';
-import { Between, BakedView, type Baked } from '../core/bake/baked';
+import type { Baked } from '../core/bake/baked';
 import { ErrorTally } from '../core/bake/error-tally';
 import { nameFor, type HandOver, type HandOverReport } from '../core/document/hand-over';
-import { composeInto, invertAffine, multiplyInto, quatFromAxes } from '../core/math/mat4';
+import { composeInto, multiplyInto } from '../core/math/mat4';
 import { AS_IT_IS, turnOf } from '../core/mesh/placement';
-import type { Character, Pose } from '../core/mesh/character';
+import type { Pose } from '../core/mesh/character';
 import { glbOf, nodeOrder, withClip } from './clip-glb';
 import { withDrawnJoints } from './drawn-glb';
 
 /** The character's file with a clip of the chains' joints. Throws in plain words where its joints are not in that file. */
 export async function chainKeys(baked: Baked, source: Awaited<ReturnType<NonNullable<Baked['source']>>>, wish: HandOver, base: string, frames: { fps: number; list: readonly number[] }, report: HandOverReport, tell: (share: number) => void): Promise<{ name: string; bytes: Uint8Array }> {
-  const { document, character } = baked, { chains, shot } = document, { paths, pointCount, offsets } = plantChains(character, chains), view = new BakedView(baked), between = new Between(baked), poser = new ChainPoser(character, paths, pointCount, offsets);
+  const { document, character } = baked, { chains, shot } = document, { paths, pointCount, offsets } = plantChains(character, chains), poser = new ChainPoser(character, paths, pointCount, offsets);
   const own = await glbOf(source.files), placement = source.placement ?? AS_IT_IS, order = nodeOrder(own), shift = Math.abs(turnOf(placement)[3]) < 1 - 1e-12 ? 1 : 0, free = paths.flatMap((p) => p.nodes);
   const fileNode = (n: number): number => { const at = order[n - shift]; return at && (at.name.slice(0, 120) || `joint ${n - shift}`) === character.nodes[n].name ? at.node : -1; }, made = document.drawn?.given, drawn = made ? withDrawnJoints(own, character, made, placement, fileNode) : null, glb = drawn?.bytes ?? own;
   const nodes = free.map((n) => {
@@ -22,17 +23,8 @@ export async function chainKeys(baked: Baked, source: Awaited<ReturnType<NonNull
   });
   // where in the points each joint is
   const at = paths.flatMap((p, g) => p.nodes.map((_, i) => 3 * (g * pointCount + p.at[i])));
-  const turns = free.map(() => new Float32Array(4 * frames.list.length)), tally = new ErrorTally(), local = new Float64Array(16), forward: Pose = new Float64Array(16 * character.nodes.length);
-  for (const [k, frame] of frames.list.entries()) {
-    const points = await between.at(frame), pose = view.poseAt(frame), moved = pose.slice();
-    poser.into(moved, points);
-    free.forEach((n, j) => {
-      localTurn(character, moved, n, local);
-      const out = turns[j], o = 4 * k, before = o - 4;
-      out.set(local.subarray(0, 4), o);
-      // the same turn, on the side of the one before
-      if (k > 0 && out[o] * out[before] + out[o + 1] * out[before + 1] + out[o + 2] * out[before + 2] + out[o + 3] * out[before + 3] < 0) for (let c = 0; c < 4; c++) out[o + c] *= -1;
-    });
+  const tally = new ErrorTally(), forward: Pose = new Float64Array(16 * character.nodes.length);
+  const { turns, begins } = await jointTurns(baked, poser, free, frames.list, wish.merge, (k, frame, points, pose, turns) => {
     // as a receiver puts it together: these turns, and places as in the rest pose
     forward.set(pose.subarray(0, forward.length));
     free.forEach((n, j) => {
@@ -42,10 +34,8 @@ export async function chainKeys(baked: Baked, source: Awaited<ReturnType<NonNull
       tally.take(Math.hypot(...[0, 1, 2].map((c) => forward[16 * n + 12 + c] - points[at[j] + c])), frame, j);
     });
     tell(k / frames.list.length);
-  }
-  const clip = character.clips.find((c) => c.name === shot.clip), [first, last] = [frames.list[0], frames.list[frames.list.length - 1]], begins = Math.max(0, first) / shot.fps;
-  // the file's own keys are of the clip's own time, once through
-  if (wish.merge && clip && (first < 0 || (shot.cyclic && last > clip.duration * shot.fps + 1))) throw new Error(`Frames ${first} … ${last} are more than once through “${clip.name}” (0 … ${Math.floor(clip.duration * shot.fps)}), so that its movements and these cannot be one clip. Hand over frames of one time through, or the chains’ clip by itself.`);
+  });
+  const first = frames.list[0];
   // a mirrored character's turns are those of its file, mirrored
   if (placement.mirror) for (const t of turns) for (let o = 0; o < t.length; o += 4) { t[o + 1] *= -1; t[o + 2] *= -1; }
   const added = withClip(glb, { name: wish.merge ? `${shot.clip || document.shotName} with chains` : `${document.shotName} chains`, times: Float32Array.from(frames.list, (frame) => begins + (frame - first) / shot.fps), turns: nodes.map((node, j) => ({ node, values: turns[j] })), with: wish.merge && shot.clip !== '' ? shot.clip : null });
@@ -55,13 +45,4 @@ export async function chainKeys(baked: Baked, source: Awaited<ReturnType<NonNull
   if (made) report.notes.push(`${made.meshes.map((n) => `“${n}”`).join(', ')} had no joints for this; ${made.lines.length === 1 ? 'those of one chain' : `those of ${made.lines.length} chains`} were put to the file, and ${made.meshes.length === 1 ? 'it is' : 'they are'} skinned with them. Every other mesh is as it came.`);
   report.layout = { clip: added.name, with: added.merged ? null : shot.clip, placement, begins, joints: free.map((n, j) => ({ node: nodes[j], name: character.nodes[n].name, guide: Math.floor(at[j] / 3 / pointCount), point: (at[j] / 3) % pointCount })) };
   return { name: nameFor(wish.receiver, base, 'keys.glb'), bytes: added.bytes };
-}
-
-/** Turn of a node against its parent in a pose: a quaternion, x y z w. */
-function localTurn(character: Character, pose: Pose, node: number, out: Float64Array): void {
-  const { parent, scale, rotation } = character.nodes[node], inverse = parent >= 0 ? invertAffine(pose, 16 * parent) : null;
-  if (parent >= 0 && !inverse) { out.set(rotation); return; }
-  if (inverse) multiplyInto(out, 0, inverse, 0, pose, 16 * node); else out.set(pose.subarray(16 * node, 16 * node + 16));
-  const axis = (c: number): [number, number, number] => { const s = Math.sign(scale[c]) || 1, l = Math.hypot(out[4 * c], out[4 * c + 1], out[4 * c + 2]) || 1; return [(s * out[4 * c]) / l, (s * out[4 * c + 1]) / l, (s * out[4 * c + 2]) / l]; };
-  out.set(quatFromAxes(axis(0), axis(1), axis(2)));
 }

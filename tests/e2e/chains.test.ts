@@ -86,3 +86,22 @@ it('they move, the character with them, and what is baked comes back in a loader
   expect(found.some(([, text]) => /Joints stand where the bake has them/.test(text!))).toBe(true);
   await receiver.close();
 });
+it('their movement is kept as a clip, in which the hair of the character moves', async () => {
+  // where the bake has the last joint of the tail, half-way
+  const wanted = await ask<{ frame: number; place: number[] }>(`(() => { const s = f.session, frame = f.state().bakes[0].startFrame + 6; s.setFrame(frame); const n = s.character.nodes.findIndex((x) => x.name === 'tail2'), p = s.chains.dressed(s.pose); return { frame, place: [...p.slice(16 * n + 12, 16 * n + 15)] }; })()`);
+  await page.getByTestId('keep-clip').click();
+  await page.getByTestId('kept-clip').waitFor();
+  const name = /“(.+)”/.exec(await page.getByTestId('kept-clip').innerText())![1];
+  await page.goto(trial.url);
+  await page.getByRole('link', { name: /^coat in/ }).click();
+  await page.getByTestId('view').waitFor();
+  await page.getByTestId('stage-cast').click();
+  const before = page.url(), versions = page.getByTestId('versions');
+  await versions.getByRole('listitem').last().getByRole('button', { name: 'use it' }).click();
+  await page.waitForFunction((clip) => (window as never as { fineComb?: { session?: { character: { clips: { name: string }[] } } } }).fineComb?.session?.character.clips.some((c) => c.name === clip), name);
+  expect(page.url()).toBe(before);
+  await page.getByTestId(`clip-${name}`).click();
+  await settled(`f.session.document.shot.clip === ${JSON.stringify(name)}`);
+  const is = await ask<number[]>(`(() => { const s = f.session; s.setFrame(${wanted.frame}); const n = s.character.nodes.findIndex((x) => x.name === 'tail2'); return [...s.pose.slice(16 * n + 12, 16 * n + 15)]; })()`);
+  expect(Math.hypot(...is.map((v, c) => v - wanted.place[c]))).toBeLessThan(1e-4);
+});

@@ -1,4 +1,5 @@
 /** Versions of a character in the database: who goes along, what stays, what is refused. */
+import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { chainDocument } from '../../src/core/chain/chain-groom';
 import { findChains, withChainRoots } from '../../src/core/chain/chains';
@@ -9,9 +10,11 @@ import { scatterEvenly } from '../../src/core/groom/planting';
 import { Surface } from '../../src/core/mesh/surface';
 import type { Db } from '../../src/server/db/connection';
 import { putBlob } from '../../src/server/db/blobs';
-import { assetOfBake, queueBake } from '../../src/server/db/bakes';
+import { BakeRunner } from '../../src/server/bake-runner';
+import { assetOfBake, getBake, queueBake } from '../../src/server/db/bakes';
 import { createGroom, createProduction, getAsset, getGroom, importCharacter, loadCharacter, overview, saveGroom } from '../../src/server/db/records';
 import { putOnVersion, sourceOf, versionsOf, wearGarment, type WearOrder } from '../../src/server/db/versions';
+import { keepAsClip } from '../../src/server/keep-clip';
 import { testDatabase } from '../helpers/database';
 import { tubeGlb } from '../helpers/tube';
 
@@ -59,6 +62,30 @@ describe('versions of a character', () => {
     await putOnVersion(db, id, 2, assetId);
     expect((await getGroom(db, id)).character.id).toBe(assetId);
   });
+  it('a bake of chains becomes one more clip of a version that nobody is moved to; what is no such bake does not', async () => {
+    const { assetId, groom } = await tube(), hair = await groom('hair'), character = await loadCharacter(db, (await getAsset(db, assetId)).packed), [found] = findChains(character), chains = [{ id: 'a', name: 'a', joints: found.joints.slice(-1), kept: 0, bendDeg: null }], made: Uint8Array[] = [];
+    const document = chainDocument(withChainRoots(character), newDocument('tube', { clip: 'bend', start: 1, end: 3, fps: 24, cyclic: false }), chains, (bytes) => { made.push(bytes); return bufferId(bytes); });
+    for (const bytes of made) await putBlob(db, bytes);
+    const chain = await createGroom(db, assetId, 'rope', document, 'New'), before = await count('assets'), { id } = await queueBake(db, chain), notYet = await queueBake(db, hair), runner = new BakeRunner(db, path.resolve('dist/bake-thread.mjs'), { info: () => undefined, error: () => undefined }, 1);
+    await expect(keepAsClip(db, id)).rejects.toMatchObject({ status: 409, code: 'notDone' });
+    const loop = runner.loop();
+    for (const end = Date.now() + 60_000; Date.now() < end && [(await getBake(db, id)).state, (await getBake(db, notYet.id)).state].some((s) => s !== 'done');) await new Promise((r) => setTimeout(r, 200));
+    await runner.stop();
+    await loop;
+    await expect(keepAsClip(db, notYet.id)).rejects.toMatchObject({ status: 422, code: 'notChains' });
+    expect(await count('assets')).toBe(before);
+    const one = await keepAsClip(db, id), two = await keepAsClip(db, id), now = await loadCharacter(db, (await getAsset(db, one.assetId)).packed), own = now.clips.find((c) => c.name === one.clip)!, bend = now.clips.find((c) => c.name === 'bend')!;
+    expect([one.clip, two.clip]).toEqual(['bend with rope', 'bend with rope']);
+    expect(now.clips.length).toBe(character.clips.length + 1);
+    // its keys lie where those frames are in the clip, beside all that the clip moves otherwise
+    const node = now.nodes.findIndex((x) => found.joints.at(-1)!.endsWith(x.name)), keys = own.channels.filter((c) => c.node === node && c.path === 'rotation');
+    expect(keys.map((c) => [...c.times].map((t) => Math.round(24 * t)))).toEqual([[1, 2, 3]]);
+    expect(own.channels.filter((c) => c !== keys[0])).toEqual(bend.channels.filter((c) => !(c.node === node && c.path === 'rotation')));
+    for (const g of [hair, chain]) expect((await getGroom(db, g)).character.id).toBe(assetId);
+    expect((await overview(db)).productions[0].assets.filter((x) => [assetId, one.assetId, two.assetId].includes(x.id)).map((x) => x.id)).toEqual([assetId]);
+    await putOnVersion(db, hair, 1, one.assetId);
+    expect((await getGroom(db, hair)).character.id).toBe(one.assetId);
+  }, 120_000);
   it('a bake keeps the version it was made on', async () => {
     const { assetId, groom } = await tube(), id = await groom('a'), bake = await queueBake(db, id), worn = await wearGarment(db, assetId, order(id, 1));
     expect((await assetOfBake(db, bake)).id).toBe(assetId);

@@ -47,11 +47,24 @@ export function HandOverPart({ bake, stale }: { bake: Bake; stale: readonly stri
         {wish.format === 'keys' && <Toggle label="One clip for all of it" help="The new clip has the other movements of the shot’s clip too, with these joints’ own turns replaced; the sheet says which. Otherwise it moves the chains’ joints alone, to be played beside." checked={wish.merge} onChange={(v) => set({ merge: v })} />}
         {wish.format === 'vat' && <div className="my-1"><Choice label="Texture" value={wish.texture} options={[{ value: 'exr', label: 'Float EXR', help: 'Exact; the larger file.' }, { value: 'png16', label: '16-bit PNG', help: 'Between a least and a greatest offset; what that costs is measured.' }]} onChange={(v) => set({ texture: v })} /></div>}
         <div className="mt-2"><Button primary={stale.length === 0} data-testid="hand-over" onClick={() => trying(session.bakes.handOver(wish))}><Download size={14} />Write it</Button></div>
+        {ofChains && <KeepAsClip />}
         {stale.length > 0 && <Note>Something has changed since this was baked: {stale.join(', ')}. What you hand over is as it was then.</Note>}
         {exports.length > 0 && <ul className="mt-2 flex flex-col gap-1">{exports.map((e) => <ExportRow key={e.id} one={e} />)}</ul>}
       </Question>
       <Receivers />
     </>
+  );
+}
+
+/** Baked chains for the other grooms of the character: what hangs on it moves, and hair can lie on that. */
+function KeepAsClip() {
+  const { session } = useWorkshop(), [busy, setBusy] = useState(false), [kept, setKept] = useState<string | null>(null);
+  const keep = async (): Promise<void> => { setBusy(true); try { setKept(await session.bakes.keepAsClip()); } finally { setBusy(false); } };
+  return (
+    <div className="mt-2">
+      <Button data-testid="keep-clip" disabled={busy} onClick={() => trying(keep())} {...helpProps('A version of the character with this movement as one more clip, all in one with the shot’s own. Hair of the character moves in it and lies on what swings.')}>{busy ? 'Making the clip …' : 'Keep as a clip of the character'}</Button>
+      {kept && <p className="mt-1 text-[12px] leading-snug text-soft" role="status" data-testid="kept-clip">“{kept}” is there. In the hair: Cast, <em>Versions</em>, use the newest; then choose this clip for its shot.</p>}
+    </div>
   );
 }
 

@@ -89,6 +89,8 @@ const exportSchema = z.object({
 export type Export = z.infer<typeof exportSchema>;
 export const listExports = (bakeId: string): Promise<Export[]> => get(`/api/bakes/${bakeId}/exports`, z.array(exportSchema));
 export const startExport = (bakeId: string, wish: HandOver, strip: string | null): Promise<Export> => send('POST', `/api/bakes/${bakeId}/exports`, { ...wish, strip }, exportSchema);
+/** Baked chains as one more clip of the character, in a version of its own. */
+export const keepAsClip = (bakeId: string): Promise<{ assetId: string; clip: string }> => send('POST', `/api/bakes/${bakeId}/clip`, {}, z.object({ assetId: z.string(), clip: z.string() }));
 export const getExport = (id: string): Promise<Export> => get(`/api/exports/${id}`, exportSchema);
 export const actOnExport = (id: string, action: 'cancel' | 'resume'): Promise<Export> => send('POST', `/api/exports/${id}/do/${action}`, {}, exportSchema);
 export async function deleteExport(id: string): Promise<void> { await call(`/api/exports/${id}`, { method: 'DELETE' }); }

@@ -106,6 +106,12 @@ export class BakeDesk {
     await api.startExport(bakeId, wish, await this.pictures(bakeId));
     await this.refreshExports();
   }
+  /** The shown bake of chains as a clip of the character; its name. */
+  async keepAsClip(): Promise<string> {
+    const { bakeId } = useEditor.getState();
+    if (!bakeId) throw new Error('Bake the chains first.');
+    return (await api.keepAsClip(bakeId)).clip;
+  }
   /** A row of pictures of a bake, stored; made once. */
   private async pictures(bakeId: string): Promise<string | null> {
     const bytes = this.strip?.bakeId === bakeId ? this.strip.bytes : await this.session.takes.strip(this.frames, [...this.frames.keys()].sort((a, b) => a - b));

@@ -80,11 +80,12 @@ export async function overview(db: Knex): Promise<Overview> {
   ]);
   const byId = new Map(assets.map((a) => [a.id, a])), followed = new Set(assets.map((a) => a.follows));
   const versionOf = (a: (typeof assets)[number]): number => { const before = a.follows ? byId.get(a.follows) : undefined; return before ? versionOf(before) + 1 : 1; };
+  const rootOf = (a: (typeof assets)[number]): string => { const before = a.follows ? byId.get(a.follows) : undefined; return before ? rootOf(before) : a.id; }, worn = new Set(grooms.map((g) => rootOf(byId.get(g.asset_id)!)));
   return {
     productions: productions.map((p) => ({
       ...p,
-      // earlier versions that nothing grows on any more are kept, and not listed
-      assets: assets.filter((a) => a.production_id === p.id && (!followed.has(a.id) || grooms.some((g) => g.asset_id === a.id))).map((a) => ({
+      // versions that nothing grows on are kept, and not listed where another of the same character is
+      assets: assets.filter((a) => a.production_id === p.id && (grooms.some((g) => g.asset_id === a.id) || (!followed.has(a.id) && !worn.has(rootOf(a))))).map((a) => ({
         id: a.id, name: a.name, fileName: a.file_name, version: versionOf(a),
         grooms: grooms.filter((g) => g.asset_id === a.id).map((g) => ({ id: g.id, name: g.name, shot: shotOf(g.document), updatedAt: g.updated_at.toISOString() })),
       })),

@@ -32,6 +32,8 @@ async function sameChains(db: Knex, { chains, plot, drawn }: GroomDocument, befo
   const weights = drawn?.given ? await getBlob(db, drawn.given.weights) : null;
   try {
     const [a, b] = [before, after].map((c) => characterOf(c, { plot, drawn }, weights));
+    // joints that were drawn for it are not put in twice
+    if (drawn?.given && chains.every((c) => c.joints.every((j) => findNode(after, j) >= 0))) return false;
     return troubleWith(b, chains) === null && chains.every((c) => c.joints.every((j) => findNode(a, j) === findNode(b, j)));
   } catch { return false; }
 }
