@@ -63,7 +63,7 @@ function KeepAsClip() {
   return (
     <div className="mt-2">
       <Button data-testid="keep-clip" disabled={busy} onClick={() => trying(keep())} {...helpProps('A version of the character with this movement as one more clip, all in one with the shot’s own. Hair of the character moves in it and lies on what swings.')}>{busy ? 'Making the clip …' : 'Keep as a clip of the character'}</Button>
-      {kept && <p className="mt-1 text-[12px] leading-snug text-soft" role="status" data-testid="kept-clip">“{kept}” is there. In the hair: Cast, <em>Versions</em>, use the newest; then choose this clip for its shot.</p>}
+      {kept && <p className="mt-1 text-[12px] leading-snug text-soft" role="status" data-testid="kept-clip">“{kept}” is there. In the hair’s Cast, at <em>Which version of it?</em>, use that one; then choose this clip for its shot.</p>}
     </div>
   );
 }
