@@ -61,6 +61,45 @@ describe('drops and strands', () => {
       expect(before[1]).toBeLessThan(0);
     }
   });
+  it('meet just those strands that lie on their way, moving or still, beside a search through all of them', () => {
+    // a path and an edge, both straight: how near they come is convex along the path, so thirds find it
+    const nearest = (p: number[], way: number[], a: number[], b: number[]): { far: number; t: number } => {
+      const u = b.map((v, c) => v - a[c]), uu = u.reduce((n, v) => n + v * v, 0), off = (s: number): { far: number; t: number } => { const q = p.map((v, c) => v + s * way[c] - a[c]), t = Math.min(1, Math.max(0, q.reduce((n, v, c) => n + v * u[c], 0) / uu)); return { far: Math.hypot(...q.map((v, c) => v - t * u[c])), t }; };
+      let low = 0, high = 1;
+      for (let k = 0; k < 60; k++) { const x = low + (high - low) / 3, y = high - (high - low) / 3; if (off(x).far < off(y).far) high = y; else low = x; }
+      return off(0.5 * (low + high));
+    };
+    const wet = over({ sticks: 0, bounce: 0.4, rate: 4000, lockMm: 3, sizeSpread: 0, speed: 6 }), run = new SwayRun(tube.scene({ drops: [wet], roles: tube.bare, windSpeed: 6 }), -1, { kernel: 'float64' }), drops = run.drops!, real = drops.act.bind(drops), fall = fallSpeed(0.003, 1000), reach = 0.003 + 0.0015;
+    let hits = 0, missed = 0, asked = 0;
+    drops.act = (sys, h, time, _air, _walls, left) => {
+      const before = drops.shown(sys), { k, lanes: L, rootBefore: from, rootPosition: to } = sys, edges: { a: number[]; b: number[]; v: number[] }[] = [];
+      for (let g = 0; g < sys.strandCount; g++) for (let i = 1; i < sys.pointsOf(g); i++) { const [p, q] = [sys.at(g, i - 1, 3), sys.at(g, i, 3)], axes = [0, 1, 2]; edges.push({ a: axes.map((c) => from[3 * g + c] + k.x[p + c * L]), b: axes.map((c) => from[3 * g + c] + k.x[q + c * L]), v: axes.map((c) => (to[3 * g + c] - from[3 * g + c]) / h + 0.5 * (k.v[p + c * L] + k.v[q + c * L])) }); }
+      real(sys, h, time, null, null, left);
+      const after = new Map<number, number[]>(), shown = drops.shown(sys);
+      for (let o = 0; o < shown.length; o += DROP_NUMBERS) after.set(shown[o], [...shown.subarray(o + 1, o + 7)]);
+      for (let o = 0; o < before.length; o += DROP_NUMBERS) {
+        const now = after.get(before[o]), p = [...before.subarray(o + 1, o + 4)], v = [...before.subarray(o + 4, o + 7)], drag = (9.81 * Math.hypot(...v)) / (fall * fall), w = v.map((x, c) => (x - (c === 1 ? h * 9.81 : 0)) / (1 + h * drag));
+        if (!now) continue;
+        let closest = Infinity;
+        for (const e of edges) {
+          const rel = w.map((x, c) => x - e.v[c]), middle = e.a.map((x, c) => 0.5 * (x + e.b[c]) - p[c]);
+          if (Math.hypot(...middle) > h * Math.hypot(...rel) + 0.5 * Math.hypot(...e.a.map((x, c) => x - e.b[c])) + 2 * reach) continue;
+          const { far, t } = nearest(p, rel.map((x) => h * x), e.a, e.b), toward = rel.reduce((n, x, c) => n + x * (e.a[c] + t * (e.b[c] - e.a[c]) - p[c]), 0);
+          if (toward > 1e-5) closest = Math.min(closest, far);
+        }
+        // float32 of what is shown: what grazes is not asked about
+        if (Math.abs(closest - reach) < 2e-5) continue;
+        asked++;
+        const turned = Math.hypot(...[0, 1, 2].map((c) => now[3 + c] - w[c])) > 2e-5;
+        if (turned) hits++;
+        if (turned !== closest < reach) missed++;
+      }
+    };
+    for (let f = 0; f < 3; f++) run.advance();
+    expect(asked).toBeGreaterThan(2000);
+    expect(hits).toBeGreaterThan(60);
+    expect(missed).toBe(0);
+  });
   it('two things that meet: the sum of drop and edge before is the sum after', () => {
     const system = new RodSystem(new Int32Array([3])), { k } = system, mass = 3e-5;
     for (let i = 0; i < 3; i++) { k.mass[system.at(0, i, 1)] = mass; k.x[system.at(0, i, 3)] = 0.05 * i; k.fixed[system.at(0, i, 1)] = 0; }
