@@ -5,7 +5,8 @@ import { newCage } from '../cage/cages';
 import type { Limits } from '../document/proof';
 import type { SwaySettings } from '../document/schema';
 import type { Clip } from '../mesh/character';
-import type { Scene } from '../sway/run';
+import { newSheet } from '../sway/cloth';
+import { SwayRun, type Scene } from '../sway/run';
 import { restPoints } from '../sway/scene';
 
 import { MeshDepth, OverFace } from './mesh-depth';
@@ -86,5 +87,12 @@ describe('remedies', () => {
     expect(offersFor('throughBody', patient).map((o) => o.label)).toContain('Collide with the body again');
     expect(offersFor('losesVolume', patient).some((o) => /^Volume of the cage/.test(o.label))).toBe(true);
     for (const name of TROUBLE_NAMES) for (const o of offersFor(name, patient)) expect(o.label).not.toMatch(/Stiffness|Hold|Loft|Lock/);
+  });
+  it('of a sheet bend its cloth, not strands that it has not; each changes where the sheet comes to', () => {
+    const document = tube.document({ sheet: newSheet('suiting', true), roles: tube.bare }, { end: 8 }, 2), ends = (sway: SwaySettings): Float32Array => { const run = new SwayRun(tube.scene(sway, { shot: { end: 8 } }), -2, {}); for (let f = 0; f < 8; f++) run.advance(); return run.positions(); }, before = ends(document.sway), { proof } = figures(tube.scene(document.sway, { shot: { end: 8 } }), 2, 8, TROUBLES.sags), patient: Patient = { document, proof, garments: [], carriers: [], spacing: 0.03 };
+    const bends = TROUBLE_NAMES.flatMap((name) => offersFor(name, patient)).filter((o) => o.label.startsWith('Bending of the cloth'));
+    expect(bends.map((o) => o.label)).toEqual(expect.arrayContaining(['Bending of the cloth 10 → 40 µN·m', 'Bending of the cloth 10 → 2.5 µN·m']));
+    for (const offer of bends) expect(Math.max(...ends(produce(document, (d) => { offer.change(d); }).sway).map((v, k) => Math.abs(v - before[k])))).toBeGreaterThan(1e-5);
+    for (const name of TROUBLE_NAMES) for (const o of offersFor(name, patient)) expect(o.label).not.toMatch(/^Stiffness|^Differs/);
   });
 });

@@ -7,6 +7,7 @@ import { CAGE_PARAMETERS, inCages, type CageParameter } from '../cage/cages';
 import { limitOf, MEASURES, type Limits, type MeasureName, type Proof } from '../document/proof';
 import type { GroomDocument, SwaySettings } from '../document/schema';
 import { BAKE_PARAMETERS, SWAY_PARAMETERS } from '../document/schema';
+import { SHEET_PARAMETERS, type Sheet, type SheetParameter } from '../sway/cloth';
 import { colliderOf, figureOf, judge, type Figure } from './judge';
 
 /** Measures that only a trial takes: depth in all that is drawn, strands over the face, work of a frame. */
@@ -48,14 +49,21 @@ const within = (key: keyof typeof SWAY_PARAMETERS, value: number): number => {
   const { min, max, integer } = SWAY_PARAMETERS[key], v = Math.min(max, Math.max(min, value));
   return integer ? Math.round(v) : Number(v.toPrecision(3));
 };
-/** A setting multiplied; of the second set as well. */
+/** A setting multiplied; of the second set as well. What bends a strand is the cloth of a sheet. */
 function times(p: Patient, key: Exclude<keyof typeof SWAY_PARAMETERS, never>, by: number, least = 0): Offer | null {
+  if (key === 'stiffness' && p.document.sway.sheet) return inCloth(p.document.sway.sheet, 'bend', by);
   const now = p.document.sway[key], next = within(key, Math.max(now * by, least));
   if (next === now) return null;
   const { label, unit } = SWAY_PARAMETERS[key];
   return { label: `${label} ${now} → ${next}${unit && unit !== '×' ? ` ${unit}` : ''}`, change: (d) => { d.sway[key] = next; const second = d.sway.second as Record<string, number> | null; if (second && key in second) second[key] = within(key, Math.max(second[key] * by, least)); } };
 }
+function inCloth(sheet: Sheet, key: SheetParameter, by: number): Offer | null {
+  const { min, max, label, unit } = SHEET_PARAMETERS[key], next = Number(Math.min(max, Math.max(min, sheet[key] * by)).toPrecision(3));
+  return next === sheet[key] ? null : { label: `${label} of the cloth ${sheet[key]} → ${next} ${unit}`, change: (d) => { if (d.sway.sheet) d.sway.sheet[key] = next; } };
+}
 const to = (p: Patient, key: keyof typeof SWAY_PARAMETERS, value: number): Offer | null => {
+  // lines of a sheet do not differ from each other
+  if (key === 'spread' && p.document.sway.sheet) return null;
   const next = within(key, value), now = p.document.sway[key];
   return next === now ? null : { label: `${SWAY_PARAMETERS[key].label} ${now} → ${next}`, change: (d) => { d.sway[key] = next; } };
 };

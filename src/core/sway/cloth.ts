@@ -6,6 +6,7 @@
  * (1 = 98.1 µN·m), shear in gf/(cm·degree) (1 = 56.2 N/m), extension in % at 500 gf/cm (490 N/m).
  */
 import { z } from 'zod';
+import { numbers, parameter as p } from '../document/parameter';
 import type { PhysicalRod } from './materials';
 
 export interface Cloth { label: string; /** g/m². */ gsm: number; /** µN·m: bending stiffness of a strip as wide as 1 m, per m. */ bend: number; /** N/m, of shear. */ shear: number; /** N/m, of stretch. */ stretch: number }
@@ -22,7 +23,6 @@ export const CLOTHS = {
 export type ClothName = keyof typeof CLOTHS;
 export const CLOTH_NAMES = Object.keys(CLOTHS) as [ClothName, ...ClothName[]];
 
-const p = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string) => ({ label, unit, min, max, step, fallback, help });
 export const SHEET_PARAMETERS = {
   gsm: p('Weight', 'g/m²', 5, 5000, 1, 210, 'What a square metre of the cloth weighs.'),
   bend: p('Bending', 'µN·m', 0.1, 20000, 0.1, 10, 'Bending stiffness, of a strip a metre wide, per metre of it. Beside it: the cantilever length, which is half as long as a strip that hangs over an edge by itself until its tip is 41.5° below.'),
@@ -31,7 +31,7 @@ export const SHEET_PARAMETERS = {
 };
 export type SheetParameter = keyof typeof SHEET_PARAMETERS;
 /** A sheet: lines beside each other, each with the next. */
-export const sheetSchema = z.object({ cloth: z.enum(CLOTH_NAMES), gsm: z.number().min(5).max(5000), bend: z.number().min(0.1).max(20000), shear: z.number().min(0).max(20000), stretch: z.number().min(0).max(200000), /** Whether the last line lies beside the first. */ around: z.boolean() });
+export const sheetSchema = numbers(SHEET_PARAMETERS).extend({ cloth: z.enum(CLOTH_NAMES), /** Whether the last line lies beside the first. */ around: z.boolean() });
 export type Sheet = z.infer<typeof sheetSchema>;
 export function newSheet(cloth: ClothName, around: boolean): Sheet { const { gsm, bend, shear, stretch } = CLOTHS[cloth]; return { cloth, gsm, bend, shear, stretch, around }; }
 

@@ -54,7 +54,7 @@ function Wedge() {
       <Head title="Fan out"><span className="text-faint">One setting or two over a range, a take of each; pick the best.</span></Head>
       <div className="flex shrink-0 items-start gap-4 border-b border-line px-3 py-2">
         <div className="flex flex-col gap-1.5">{axes.map((a, i) => <Axis key={i} axis={a} at={i} onChange={set(i)} onRemove={i === 1 ? () => session.wedges.setAxes(axes.slice(0, 1)) : undefined} />)}
-          {axes.length === 1 && <button type="button" data-testid="wedge-second" className="w-fit rounded px-1 text-copper hover:bg-lifted" onClick={() => session.wedges.setAxes([...axes, inCages(session.document.sway) ? { key: axes[0].key === 'cages.damping' ? 'cages.amount' : 'cages.damping', from: 0.2, to: 0.8, count: 2 } : { key: axes[0].key === 'damping' ? 'stiffness' : 'damping', from: 1, to: 6, count: 2 }])}>and a second setting down</button>}
+          {axes.length === 1 && <button type="button" data-testid="wedge-second" className="w-fit rounded px-1 text-copper hover:bg-lifted" onClick={() => session.wedges.setAxes([...axes, inCages(session.document.sway) ? { key: axes[0].key === 'cages.damping' ? 'cages.amount' : 'cages.damping', from: 0.2, to: 0.8, count: 2 } : { key: axes[0].key !== 'damping' ? 'damping' : session.document.sway.sheet ? 'sheet.bend' : 'stiffness', from: 1, to: 6, count: 2 }])}>and a second setting down</button>}
         </div>
         <div className="ml-auto flex items-center gap-2">
           {running ? <Button data-testid="wedge-stop" onClick={() => session.wedges.cancel()}>Stop</Button> : <Button primary data-testid="wedge-run" disabled={count > MOST_CELLS} onClick={() => trying(session.wedges.run())}>Run {count} takes</Button>}

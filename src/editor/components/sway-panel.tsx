@@ -58,7 +58,7 @@ export function SwayPanel({ document }: PanelProps) {
       </Fold>}
       <Fold id="holds" title="What holds it?" summary={caged ? `give ${sway.give}` : `hold ${sway.hold}`}>
         <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
-        {!caged && field('hold')}{field('give')}{!caged && <>{field('damping')}{field('bendDamping')}{field('spread')}</>}{field('gravity')}
+        {!caged && field('hold')}{field('give')}{!caged && <>{field('damping')}{field('bendDamping')}{!sway.sheet && field('spread')}</>}{field('gravity')}
         <Note>{caged ? 'Give and gap run' : 'Hold, give, stiffness, damping and gap run'} from root to tip by their <button type="button" className="text-copper underline" onClick={() => useEditor.setState({ strip: 'profile' })}>profiles</button>.</Note>
         <MapsPart />
       </Fold>
@@ -131,7 +131,7 @@ function SecondPart({ document }: PanelProps) {
       <Toggle label="A second set of settings" help="Where the region map is dark the second set holds, where it is light the first; between, the two blend." checked={second !== null} onChange={(v) => edit(v ? 'A second set of settings' : 'One set of settings', (d) => { d.sway.second = v ? Object.fromEntries(SECOND_SET.map((k) => [k, d.sway[k]])) as typeof d.sway.second : null; })} />
       {second && (
         <>
-          {SECOND_SET.map((k) => <NumberField key={k} testId={`second-${k}`} parameter={{ ...SWAY_PARAMETERS[k], fallback: document.sway[k] }} value={second[k]} onChange={(v) => edit(`${SWAY_PARAMETERS[k].label}, second set`, (d) => { if (d.sway.second) d.sway.second[k] = v; }, `second.${k}`)} onCommit={() => useEditor.getState().endStep()} />)}
+          {SECOND_SET.filter((k) => !document.sway.sheet || k !== 'lock').map((k) => <NumberField key={k} testId={`second-${k}`} parameter={{ ...SWAY_PARAMETERS[k], fallback: document.sway[k] }} value={second[k]} onChange={(v) => edit(`${SWAY_PARAMETERS[k].label}, second set`, (d) => { if (d.sway.second) d.sway.second[k] = v; }, `second.${k}`)} onCommit={() => useEditor.getState().endStep()} />)}
           <div className="mt-1"><Button data-testid="paint-region-open" onClick={() => useEditor.setState({ swayTool: tool.name === 'paint' && tool.map === 'region' ? { name: 'look' } : { name: 'paint', map: 'region', value: 0 } })}>{tool.name === 'paint' && tool.map === 'region' ? 'Done painting' : 'Paint the region'}</Button></div>
           {!document.sway.maps.region && <Note>The region map is light everywhere as yet: paint dark where the second set shall hold.</Note>}
         </>

@@ -1,4 +1,6 @@
+import { produce } from 'immer';
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest';
+import { newCage } from '../../core/cage/cages';
 import { motionKey, plantKey, measuresSchema, MEASURES, reportSchema, SOLVER_VERSION, type Proof } from '../../core/document/proof';
 import { newDocument, type GroomDocument } from '../../core/document/schema';
 import { comboOf, goToWorst } from './actions';
@@ -8,9 +10,10 @@ import { BufferStore } from './buffer-store';
 import type { Session } from './session';
 import { figureOf } from '../../core/proof/judge';
 import { settingsOf } from '../../core/document/take';
+import { newSheet } from '../../core/sway/cloth';
 import { inTrouble, stageStatus } from './stages';
 import { NO_RUN, useEditor } from './store';
-import { spreadOf } from './wedge-desk';
+import { spreadOf, valueOf, wedgeKeys } from './wedge-desk';
 
 const document = (): GroomDocument => ({ ...newDocument('head', { clip: 'walk', start: 0, end: 10, fps: 24, cyclic: false }) });
 const withGuides = (): GroomDocument => { const d = document(); return { ...d, guides: { count: 3, pointCount: 8, planting: 'a'.repeat(64), offsets: 'b'.repeat(64), plantKey: plantKey(d), combed: true } }; };
@@ -171,6 +174,15 @@ describe('a wedge', () => {
     expect(spreadOf({ key: 'substeps', from: 2, to: 4, count: 8 })).toEqual([2, 3, 4]);
     expect(spreadOf({ key: 'hold', from: -5, to: 9, count: 2 })).toEqual([0, 1]);
     expect(spreadOf({ key: 'preRoll', from: 24, to: 0, count: 2 })).toEqual([24, 0]);
+  });
+  it('has what counts: of strands, of a sheet, in cages', () => {
+    const strands = document(), sheet = produce(strands, (d) => { d.sway.sheet = { ...newSheet('denim', false), bend: 61 }; }), caged = produce(sheet, (d) => { d.sway.cages = [newCage('a', 'cage', 'joint', new Float64Array(6))]; });
+    expect(wedgeKeys(strands).filter((k) => k.includes('.'))).toEqual([]);
+    expect(wedgeKeys(strands)).toEqual(expect.arrayContaining(['stiffness', 'spread', 'hold', 'preRoll']));
+    expect(wedgeKeys(sheet).filter((k) => k.includes('.'))).toEqual(['sheet.gsm', 'sheet.bend', 'sheet.shear', 'sheet.stretch']);
+    expect(wedgeKeys(sheet).filter((k) => ['stiffness', 'spread', 'thickness', 'weight', 'lock', 'hold'].includes(k))).toEqual(['hold']);
+    expect(valueOf(sheet, 'sheet.bend')).toBe(61);
+    expect(wedgeKeys(caged).some((k) => k.startsWith('sheet.'))).toBe(false);
   });
 });
 

@@ -3,6 +3,7 @@ import { produce } from 'immer';
 import type { Draft } from 'immer';
 import { CAGE_PARAMETERS, inCages, type CageParameter } from '../../core/cage/cages';
 import { BAKE_PARAMETERS, SWAY_PARAMETERS, type GroomDocument, type Parameter } from '../../core/document/schema';
+import { SHEET_PARAMETERS, type SheetParameter } from '../../core/sway/cloth';
 import type { PackedFrames } from '../../core/bake/frame-codec';
 import { backgroundTake, framesOf, keepBackground, type BackgroundTake } from './background-take';
 import type { Session } from './session';
@@ -11,18 +12,22 @@ import { Cancelled } from './trial-desk';
 
 /** Numbers of cages that can be, and what else counts in a cage. */
 const OF_CAGES: CageParameter[] = ['hz', 'damping', 'amount', 'rise', 'still', 'weightG', 'firm', 'bulk', 'air'], IN_CAGES = new Set(['give', 'gravity', 'windSpeed', 'windTurn', 'windRise', 'windReach', 'gust', 'gustHz', 'carryTravel', 'carryTurning', 'pillCover', 'skinGapMm', 'substeps', 'preRoll']);
+/** What a sheet has in the units of its cloth, or not at all. */
+const NOT_IN_SHEETS = new Set(['thickness', 'weight', 'stiffness', 'twistStiffness', 'lock', 'spread']);
 /** Takes of one wedge at most. */
 export const MOST_CELLS = 16;
 /** Settings that can be spread out. */
 export const WEDGE_SETTINGS: Record<string, Parameter> = {
   ...Object.fromEntries(Object.entries(SWAY_PARAMETERS).filter(([k]) => k !== 'gustSeed' && !k.startsWith('windX') && !k.startsWith('windY') && !k.startsWith('windZ'))), preRoll: BAKE_PARAMETERS.preRoll,
   ...Object.fromEntries(OF_CAGES.map((k) => [`cages.${k}`, { ...CAGE_PARAMETERS[k], label: `${CAGE_PARAMETERS[k].label}, cages` }])),
+  ...Object.fromEntries(Object.entries(SHEET_PARAMETERS).map(([k, q]) => [`sheet.${k}`, { ...q, label: `${q.label}, cloth` }])),
 };
-/** Those that count: in cages other ones than of strands. */
-export const wedgeKeys = (d: GroomDocument): string[] => Object.keys(WEDGE_SETTINGS).filter((k) => (inCages(d.sway) ? k.startsWith('cages.') || IN_CAGES.has(k) : !k.startsWith('cages.')));
-export const valueOf = (d: GroomDocument, key: string): number => (key === 'preRoll' ? d.bake.preRoll : key.startsWith('cages.') ? (d.sway.cages?.find((c) => c.on)?.[key.slice(6) as CageParameter] ?? WEDGE_SETTINGS[key].fallback) : d.sway[key as keyof typeof SWAY_PARAMETERS]);
+/** Those that count: in cages, and of sheets, other ones than of strands. */
+export const wedgeKeys = ({ sway }: GroomDocument): string[] => Object.keys(WEDGE_SETTINGS).filter((k) => (inCages(sway) ? k.startsWith('cages.') || IN_CAGES.has(k) : sway.sheet ? !k.startsWith('cages.') && !NOT_IN_SHEETS.has(k) : !k.includes('.')));
+export const valueOf = (d: GroomDocument, key: string): number => (key === 'preRoll' ? d.bake.preRoll : key.startsWith('sheet.') ? (d.sway.sheet?.[key.slice(6) as SheetParameter] ?? WEDGE_SETTINGS[key].fallback) : key.startsWith('cages.') ? (d.sway.cages?.find((c) => c.on)?.[key.slice(6) as CageParameter] ?? WEDGE_SETTINGS[key].fallback) : d.sway[key as keyof typeof SWAY_PARAMETERS]);
 function setValue(d: Draft<GroomDocument>, key: string, v: number): void {
   if (key === 'preRoll') d.bake.preRoll = v;
+  else if (key.startsWith('sheet.')) { if (d.sway.sheet) d.sway.sheet[key.slice(6) as SheetParameter] = v; }
   else if (key.startsWith('cages.')) { for (const c of d.sway.cages ?? []) if (c.on) c[key.slice(6) as CageParameter] = v; } else { d.sway[key as keyof typeof SWAY_PARAMETERS] = v; if (key === 'substeps') d.sway.chooseSubsteps = false; }
 }
 
