@@ -115,10 +115,10 @@ describe('planting on it', () => {
     await page.getByTestId('paint-length').click();
     await page.getByRole('radio', { name: 'Gradient' }).click();
     await drag([0.5, 0.42], [0.56, 0.55]);
-    for (const label of ['Invert the length map', 'Blur the length map', 'Copy the length map from its left to its right', 'Clear the length map']) await page.getByRole('button', { name: label }).click();
+    for (const label of ['Invert the length map', 'Blur the length map', 'Copy the length map from its left to its right', 'Blend the length map', 'Clear the length map']) await page.getByRole('button', { name: label }).click();
     await saved();
     expect((await document(id)).plot.maps.length).toBeNull();
-    for (let k = 0; k < 4; k++) await page.getByRole('button', { name: /^Undo/ }).click();
+    for (let k = 0; k < 5; k++) await page.getByRole('button', { name: /^Undo/ }).click();
     await saved();
     expect((await document(id)).plot.maps.length).toMatch(/^[0-9a-f]{64}$/);
   });

@@ -6,7 +6,7 @@ import { carryOver } from './carry-over';
 import { FaceTopology, mirrorByWay, mirroredFaces } from './face-choice';
 import { rootPlace, scatterByArea, type Planting } from './planting';
 import { plantedArea, scatterRoots } from './scatter';
-import { blurMap, dabAt, evenMap, gradientMap, invertMap, mapSampler, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid } from './skin-grid';
+import { blendMaps, blurMap, dabAt, evenMap, gradientMap, invertMap, mapSampler, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid, type MapBlend } from './skin-grid';
 
 const sphere = (rows: number): { positions: Float64Array; triangles: Uint32Array; surface: Surface } => {
   const g = new SphereGeometry(0.1, 2 * rows, rows), positions = Float64Array.from(g.attributes.position.array), triangles = Uint32Array.from(g.index!.array);
@@ -147,6 +147,11 @@ describe('the skin grid', () => {
     expect(value(both, [-0.08, -0.05, 0.02])).toBe(0);
     expect(value(both, [0.08, 0.05, 0.02])).toBeCloseTo(1, 6);
     expect(invertMap(invertMap(left))).toEqual(left);
+    // two maps by hand: every texel as the words say
+    const grey = evenMap(grid, 0.6), by = (how: MapBlend): number[] => [...new Set(blendMaps(grey, left, how))].sort((a, b) => a - b);
+    expect([by('multiply'), by('mean'), by('lighter'), by('darker'), by('less'), by('copy')]).toEqual([[0, 153], [77, 204], [153, 255], [0, 153], [0, 153], [0, 255]]);
+    expect(blendMaps(grey, left, 'multiply').every((v, t) => v === (left[t] === 255 ? 153 : 0))).toBe(true);
+    expect(blendMaps(grey, left, 'less').every((v, t) => v === (left[t] === 255 ? 0 : 153))).toBe(true);
     const g = gradientMap(grid, evenMap(grid, 0), all, positions, [0, 0.1, 0], [0, -0.1, 0]);
     expect(value(g, [0.0866, 0.05, 0])).toBeCloseTo(0.75, 1);
     const old = Float32Array.from({ length: positions.length / 3 }, (_, v) => 0.5 + 5 * positions[3 * v + 1]), bytes = new Uint8Array(old.buffer), read = readMap(bytes, grid, old.length)!, direct = mapSampler(bytes, positions, triangles)!;

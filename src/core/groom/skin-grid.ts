@@ -229,6 +229,18 @@ export function blurMap(grid: SkinGrid, map: Uint8Array, reach: number): Uint8Ar
   }
   return Uint8Array.from(now, (v) => Math.round(v));
 }
+/** Ways to put another map to one, texel by texel. */
+export const MAP_BLENDS = {
+  multiply: { label: 'times it', help: 'The two multiplied: 0 wherever either is 0.', of: (a: number, b: number): number => (a * b) / 255 },
+  mean: { label: 'half and half', help: 'The mean of the two.', of: (a: number, b: number): number => (a + b) / 2 },
+  lighter: { label: 'the greater', help: 'Whichever is greater.', of: (a: number, b: number): number => Math.max(a, b) },
+  darker: { label: 'the less', help: 'Whichever is less.', of: (a: number, b: number): number => Math.min(a, b) },
+  less: { label: 'less it', help: 'What the other map has is taken away, down to 0.', of: (a: number, b: number): number => Math.max(0, a - b) },
+  copy: { label: 'that map', help: 'The other map takes the place of this one.', of: (_a: number, b: number): number => b },
+} as const;
+export type MapBlend = keyof typeof MAP_BLENDS;
+/** One map with another of the same grid; a new map. */
+export const blendMaps = (map: Uint8Array, other: Uint8Array, how: MapBlend): Uint8Array => map.map((v, t) => Math.round(MAP_BLENDS[how].of(v, other[t])));
 export const invertMap = (map: Uint8Array): Uint8Array => map.map((v) => 255 - v);
 
 /** From 1 at one place to 0 at another, over the faces given, straight through space; elsewhere as it was. */

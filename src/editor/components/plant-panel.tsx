@@ -1,14 +1,15 @@
 'use client';
 /** Plant: where hair grows, how dense and how long, and the guides themselves. */
-import { Brush, Circle, Contrast, Copy, Droplets, Eraser, FlipHorizontal2, Lasso, Layers, PaintBucket, PenLine, Sprout, Spline, Waves, Waypoints } from 'lucide-react';
+import { Brush, Circle, Contrast, Droplets, Eraser, FlipHorizontal2, Lasso, Layers, PaintBucket, PenLine, Sprout, Spline, Waves, Waypoints } from 'lucide-react';
 import { toast } from 'sonner';
 import { clearSwayMaps } from '../../core/document/shots';
 import { plantKey } from '../../core/document/proof';
 import { noMaps, PLANT_PARAMETERS, PLOT_MAPS, type PlotMap } from '../../core/document/schema';
 import { leadingNodes } from '../../core/mesh/character';
 import { plantedArea } from '../../core/groom/scatter';
-import { useMemo, type ReactNode } from 'react';
-import type { PlantDesk } from '../state/plant-desk';
+import { MAP_BLENDS, type MapBlend } from '../../core/groom/skin-grid';
+import { useMemo, useState, type ReactNode } from 'react';
+import { MAP_NAMES, type MapName, type PlantDesk } from '../state/plant-desk';
 import { useEditor, type PlantTool } from '../state/store';
 import { BrushFields } from './brush-fields';
 import { CurvesPart } from './curves-part';
@@ -19,6 +20,8 @@ import { useWorkshop } from './context';
 
 const setTool = (plantTool: PlantTool): void => useEditor.setState({ plantTool });
 const BLUR_M = 0.008;
+const MAPS = (Object.keys(MAP_NAMES) as MapName[]).map((m) => ({ value: m, label: MAP_NAMES[m], help: 'A map that is 1 everywhere where it has not been painted.' }));
+const WAYS = (Object.keys(MAP_BLENDS) as MapBlend[]).map((w) => ({ value: w, label: MAP_BLENDS[w].label, help: MAP_BLENDS[w].help }));
 
 export function PlantPanel({ document }: PanelProps) {
   const { session } = useWorkshop(), { desk } = session;
@@ -86,7 +89,7 @@ function AddFaces({ desk }: { desk: PlantDesk }) {
 }
 
 function MapTools({ tool, desk }: { tool: Extract<PlantTool, { name: 'paint' }>; desk: PlantDesk }) {
-  const { map, how } = tool, name = PLOT_MAPS[map].toLowerCase(), other = (Object.keys(PLOT_MAPS) as PlotMap[]).find((m) => m !== map)!;
+  const { map, how } = tool, name = PLOT_MAPS[map].toLowerCase(), [way, setWay] = useState<MapBlend>('multiply'), others = MAPS.filter((m) => m.value !== map), [chosen, setChosen] = useState<MapName>('length'), other = chosen === map ? others[0].value : chosen;
   return (
     <div className="mt-1.5">
       <Choice label="How to paint" value={how} onChange={(v) => setTool({ ...tool, how: v })} options={[{ value: 'toward', label: 'Toward', help: 'Draws the map toward the value; with Ctrl held toward 1.' }, { value: 'smooth', label: 'Smooth', help: 'Evens out what is under the brush.' }, { value: 'gradient', label: 'Gradient', help: 'Drag from where the map is to be 1 to where it is to be 0.' }]} />
@@ -99,8 +102,12 @@ function MapTools({ tool, desk }: { tool: Extract<PlantTool, { name: 'paint' }>;
         <ToolButton on={false} label={`Invert the ${name} map`} help="1 becomes 0 and 0 becomes 1." onClick={() => desk.invert(map)}><Contrast size={15} /></ToolButton>
         <ToolButton on={false} label={`Blur the ${name} map`} help={`Softens the map over about ${1000 * BLUR_M} mm.`} onClick={() => desk.blur(map, BLUR_M)}><Droplets size={15} /></ToolButton>
         <ToolButton on={false} label={`Copy the ${name} map from its left to its right`} help="From the character’s left (+x) to its right, by place in the rest pose." onClick={() => desk.mirrorMap(map, true)}><FlipHorizontal2 size={15} /></ToolButton>
-        <ToolButton on={false} label={`Copy the ${PLOT_MAPS[other].toLowerCase()} map to ${name}`} help="Takes over the other map." onClick={() => desk.copy(map, other)}><Copy size={15} /></ToolButton>
         <ToolButton on={false} label={`Clear the ${name} map`} help="1 everywhere." onClick={() => desk.fillMap(map, 1, `Clear ${name} map`)}><Circle size={15} /></ToolButton>
+      </div>
+      <div className="mt-1">
+        <OneOf label="With" testId="map-other" value={other} options={others} onChange={setChosen} />
+        <OneOf label="Becomes" testId="map-way" value={way} options={WAYS} onChange={setWay} />
+        <div className="mt-1"><Button data-testid="map-blend" onClick={() => desk.blend(map, other, way)} {...helpProps(`The ${name} map becomes what is chosen here, of it and the other map.`)}>Blend the {name} map</Button></div>
       </div>
       <MapFiles desk={desk} map={map} />
       <div aria-hidden className="mt-1.5 flex items-center gap-2 text-[11px] text-faint"><span>0</span><span className="h-2 flex-1 rounded" style={{ background: 'linear-gradient(90deg,#00224e,#434e6c,#7d7c78,#bcae6c,#fee838)' }} /><span>1</span></div>

@@ -10,7 +10,7 @@ import { imageFromMap, mapFromImage, type GreyImage } from '../../core/groom/ima
 import { FaceTopology, facesOfJoint, facesOfMaterial, mirrorByWay, mirroredFaces } from '../../core/groom/face-choice';
 import { plantOrderOf } from '../../core/groom/plant-guides';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
-import { blurMap, evenMap, gradientMap, invertMap, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid, type Dab } from '../../core/groom/skin-grid';
+import { blendMaps, blurMap, evenMap, gradientMap, invertMap, MAP_BLENDS, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid, type Dab, type MapBlend } from '../../core/groom/skin-grid';
 import { boxOfPoints } from '../../core/mesh/rest-box';
 import type { SurfacePoint } from '../../core/mesh/surface';
 import type { FillRequest } from '../../workers/messages';
@@ -141,7 +141,7 @@ export class PlantDesk {
   invert(map: MapName): void { this.change(map, `Invert ${MAP_NAMES[map].toLowerCase()} map`, invertMap); }
   blur(map: MapName, reach: number): void { this.change(map, `Blur ${MAP_NAMES[map].toLowerCase()} map`, (m) => blurMap(this.grid, m, reach)); }
   mirrorMap(map: MapName, fromLeft: boolean): void { this.change(map, `Mirror ${MAP_NAMES[map].toLowerCase()} map`, (m) => mirrorMap(this.grid, m, fromLeft, (p) => this.session.restSurface.nearest(p))); }
-  copy(map: MapName, from: MapName): void { this.change(map, `${MAP_NAMES[map]} map from ${MAP_NAMES[from].toLowerCase()}`, () => this.map(from) ?? evenMap(this.grid, 1)); }
+  blend(map: MapName, other: MapName, how: MapBlend): void { this.change(map, `${MAP_NAMES[map]} map and ${MAP_NAMES[other].toLowerCase()}: ${MAP_BLENDS[how].label}`, (m) => blendMaps(m, this.map(other) ?? evenMap(this.grid, 1), how)); }
   gradient(map: MapName, from: ArrayLike<number>, to: ArrayLike<number>): void {
     const { plotFaces, skin } = this.session;
     this.change(map, `Gradient on ${MAP_NAMES[map].toLowerCase()} map`, (m) => gradientMap(this.grid, m, plotFaces.length > 0 ? plotFaces : Uint32Array.from({ length: this.grid.faceCount }, (_, f) => f), skin, from, to));
