@@ -10,6 +10,7 @@ import { beforeAll, describe, expect, it } from 'vitest';
 import { openScene } from '../../src/core/bake/open-scene';
 import { newCage } from '../../src/core/cage/cages';
 import type { Baked } from '../../src/core/bake/baked';
+import { clipOfChains } from '../../src/core/chain/chain-clip';
 import { drawnDocument, withDrawing } from '../../src/core/chain/chain-groom';
 import { characterOf } from '../../src/core/chain/character-of';
 import { ChainPoser } from '../../src/core/chain/chain-pose';
@@ -19,7 +20,7 @@ import { firstDocument } from '../../src/core/document/first-document';
 import type { GroomDocument } from '../../src/core/document/schema';
 import { influencesOf, joinedMesh } from '../../src/core/drawn/influences';
 import { boxOfPoints } from '../../src/core/mesh/rest-box';
-import { poseAtFrame, restPositions, skinPositions, type Character } from '../../src/core/mesh/character';
+import { poseAtFrame, poseCharacter, restPositions, skinPositions, type Character } from '../../src/core/mesh/character';
 import { AS_IT_IS, placeCharacter, type Placement } from '../../src/core/mesh/placement';
 import { planRun, SwayRun } from '../../src/core/sway/run';
 import { readGlb } from '../../src/formats/gltf';
@@ -97,6 +98,14 @@ describe('a plait that is a plain mesh', () => {
     }
     expect(worst).toBeLessThan(1e-4);
     expect(moved).toBeGreaterThan(0.05);
+  });
+  it('kept as a clip of the character, is moved by that clip alone to where the bake has it', async () => {
+    const clip = await clipOfChains(baked, 'kept'), { character, document: { shot } } = baked, hair = character.meshes.find((m) => m.name === 'hair')!, Q = new Float64Array(hair.positions.length);
+    expect(clip.duration).toBe(character.clips.find((c) => c.name === shot.clip)!.duration);
+    for (const frame of [0, 7, 13, 20]) {
+      skinPositions(character, hair, poseCharacter(character, clip, frame / shot.fps), Q);
+      expect((await ours(baked, 'hair', frame)).reduce((worst, v, k) => Math.max(worst, Math.abs(v - Q[k])), 0)).toBeLessThan(1e-4);
+    }
   });
   it('moved in a cage instead stands in three where it was computed, too, and moves otherwise', async () => {
     const caged = await bakedDrawn(bytes, AS_IT_IS, (c, keep) => { const d = pimPlait(c, firstDocument(c), keep); d.sway.cages = [{ ...newCage('c', 'plait', 'head', joinedPlait(c)), hz: 1.3, still: 0.3, rise: 0.4 }]; return d; }, 14), file = await handed(caged, { format: 'keys' }), { clip, with: other } = told(file), at = await threeSkin(keysOf(file), 'hair moved', [clip, other!]);

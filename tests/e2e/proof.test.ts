@@ -258,6 +258,10 @@ describe('wedges and shots', () => {
     await page.getByRole('button', { name: 'All are up to date' }).waitFor({ timeout: 240_000 });
     expect(['pass', 'attention']).toContain(await page.getByTestId('shot-row-look back 2').getAttribute('data-state'));
     expect((await takes())[0].settings.sway.damping).toBe(7);
+    // and the character's other grooms, which nobody has run
+    await page.getByTestId('shots-of-tail').waitFor();
+    expect(await page.getByTestId('shots-of-tail').locator('tr[data-state]').evaluateAll((rows) => rows.map((r) => r.getAttribute('data-state')))).toEqual(['none']);
+    expect(await page.getByTestId('shots-of-tail').getByRole('link', { name: 'open' }).getAttribute('href')).toMatch(/^\/groom\//);
     await page.getByTestId('board-close').click();
     await page.getByTestId('stage-sway').click();
     await page.getByTestId('own-settings').getByRole('button').click();

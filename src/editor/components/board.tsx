@@ -1,7 +1,7 @@
 'use client';
 /** What stands before the view: a wedge of takes side by side, or all shots in a table. */
 import { X } from 'lucide-react';
-import { useEffect, useRef } from 'react';
+import { useEffect, useRef, useState } from 'react';
 import { scaleLinear } from 'd3-scale';
 import { line } from 'd3-shape';
 import { limitOf, MEASURES, MEASURE_NAMES } from '../../core/document/proof';
@@ -10,6 +10,7 @@ import { shown } from '../../core/proof/sheet';
 import { openShot } from '../../core/document/shots';
 import { inCages } from '../../core/cage/cages';
 import { MOST_CELLS, valueOf, WEDGE_SETTINGS, wedgeKeys } from '../state/wedge-desk';
+import type { OtherGroom, ShotRow } from '../state/shot-desk';
 import { useEditor, type WedgeAxis, type WedgeCell } from '../state/store';
 import { Button } from './controls';
 import { trying } from './trying';
@@ -112,32 +113,46 @@ function Cell({ cell, k }: { cell: WedgeCell; k: number }) {
 
 const COLUMNS = ['depth', 'stretch', 'jump', 'jitter', 'drift', 'strayed', 'volume', 'net', 'seam'] as const;
 function Shots() {
-  const { session } = useWorkshop(), jobs = useEditor((s) => s.shotJobs), limits = useEditor((s) => s.limits), open = useEditor((s) => s.history!.document.shotName);
+  const { session } = useWorkshop(), jobs = useEditor((s) => s.shotJobs), open = useEditor((s) => s.history!.document.shotName), [others, setOthers] = useState<OtherGroom[] | null>(null);
   useEditor((s) => s.takes); useEditor((s) => s.history?.document);
+  useEffect(() => { let here = true; trying(session.shots.others().then((found) => { if (here) setOthers(found); }, (cause: unknown) => { if (here) setOthers([]); throw cause; })); return () => { here = false; }; }, [session]);
   const rows = session.shots.rows(), old = rows.filter((r) => !r.fresh).length, busy = Object.values(jobs).some((j) => j.state !== 'failed');
   return (
     <>
-      <Head title="All shots"><span className="text-faint">The newest take of each shot of this groom.</span>
+      <Head title="All shots"><span className="text-faint">The newest take of each shot of this groom{others && others.length > 0 ? ', and of the character’s other grooms' : ''}.</span>
         {busy ? <Button data-testid="shots-stop" onClick={() => session.shots.cancel()}>Stop</Button> : <Button primary data-testid="shots-run" disabled={old === 0} onClick={() => trying(session.shots.run())}>{old === 0 ? 'All are up to date' : `Run ${old} out of date`}</Button>}
       </Head>
       <div className="min-h-0 flex-1 overflow-auto p-3">
         <table className="w-full text-soft">
           <thead className="text-left text-[11px] text-faint"><tr><th className="py-1 pr-3 font-medium">Shot</th><th className="pr-3 font-medium">State</th>{COLUMNS.map((n) => <th key={n} className="pr-3 text-right font-medium" title={MEASURES[n].help}>{MEASURES[n].label}</th>)}<th /></tr></thead>
           <tbody>
-            {rows.map(({ name, take, fresh }) => {
-              const job = jobs[name], verdicts = take && new Map(judge(take.proof, limits).map((v) => [v.name, v])), bad = verdicts ? [...verdicts.values()].filter((v) => !v.passes).length : 0;
-              return (
-                <tr key={name} data-testid={`shot-row-${name}`} data-state={job?.state ?? (take ? (fresh ? (bad > 0 ? 'attention' : 'pass') : 'stale') : 'none')} className="border-t border-line">
-                  <td className="py-1.5 pr-3"><button type="button" className={`rounded px-1 text-left hover:bg-lifted ${name === open ? 'font-semibold text-text' : ''}`} title="Open this shot" onClick={() => { if (name !== open) useEditor.getState().edit(`Shot ${name}`, (d) => openShot(d, name)); useEditor.setState({ board: 'none' }); }}>{name}</button></td>
-                  <td className="pr-3 whitespace-nowrap">{job ? job.state === 'failed' ? <span className="text-trouble">▲ {job.message}</span> : job.state === 'waits' ? 'waits' : <span className="num">{Math.round(100 * job.progress)} %</span> : !take ? <span className="text-faint">○ never run</span> : !fresh ? <span className="text-copper">◇ out of date</span> : bad > 0 ? <span className="text-trouble">▲ attention</span> : <span className="text-good">● passes</span>}</td>
-                  {COLUMNS.map((n) => { const v = verdicts?.get(n); return <td key={n} className={`num pr-3 text-right whitespace-nowrap ${!v?.figure ? 'text-faint' : v.passes ? 'text-text' : 'text-trouble'} ${fresh ? '' : 'opacity-60'}`}>{v?.figure ? `${v.passes ? '' : '▲ '}${shown(n, v.figure.value)}` : '–'}</td>; })}
-                  <td className="text-right">{!job && <button type="button" className="rounded px-1.5 text-copper hover:bg-lifted" onClick={() => trying(session.shots.run([name]))}>run</button>}</td>
-                </tr>
-              );
-            })}
+            {rows.map((row) => (
+              <ShotLine key={row.name} row={row} testId={`shot-row-${row.name}`}
+                name={<button type="button" className={`rounded px-1 text-left hover:bg-lifted ${row.name === open ? 'font-semibold text-text' : ''}`} title="Open this shot" onClick={() => { if (row.name !== open) useEditor.getState().edit(`Shot ${row.name}`, (d) => openShot(d, row.name)); useEditor.setState({ board: 'none' }); }}>{row.name}</button>}
+                action={!jobs[row.name] && <button type="button" className="rounded px-1.5 text-copper hover:bg-lifted" onClick={() => trying(session.shots.run([row.name]))}>run</button>} />
+            ))}
           </tbody>
+          {(others ?? []).map((g) => (
+            <tbody key={g.id} data-testid={`shots-of-${g.name}`}>
+              <tr><th colSpan={COLUMNS.length + 3} className="pt-4 pb-1 text-left font-medium text-text">{g.name}</th></tr>
+              {g.rows.map((row) => <ShotLine key={row.name} row={row} testId={`shot-of-${g.name}-${row.name}`} name={<span className="px-1">{row.name}</span>} action={<a href={`/groom/${g.id}`} className="rounded px-1.5 text-copper hover:bg-lifted">open</a>} />)}
+            </tbody>
+          ))}
         </table>
+        {others === null && <p className="mt-3 text-[12px] text-faint">Looking at the character’s other grooms …</p>}
       </div>
     </>
+  );
+}
+/** One shot of the table: how it stands, and its measures. */
+function ShotLine({ row: { name, take, fresh }, name: shownAs, testId, action }: { row: ShotRow; name: React.ReactNode; testId: string; action: React.ReactNode }) {
+  const limits = useEditor((s) => s.limits), job = useEditor((s) => (testId === `shot-row-${name}` ? s.shotJobs[name] : undefined)), verdicts = take && new Map(judge(take.proof, limits).map((v) => [v.name, v])), bad = verdicts ? [...verdicts.values()].filter((v) => !v.passes).length : 0;
+  return (
+    <tr data-testid={testId} data-state={job?.state ?? (take ? (fresh ? (bad > 0 ? 'attention' : 'pass') : 'stale') : 'none')} className="border-t border-line">
+      <td className="py-1.5 pr-3">{shownAs}</td>
+      <td className="pr-3 whitespace-nowrap">{job ? job.state === 'failed' ? <span className="text-trouble">▲ {job.message}</span> : job.state === 'waits' ? 'waits' : <span className="num">{Math.round(100 * job.progress)} %</span> : !take ? <span className="text-faint">○ never run</span> : !fresh ? <span className="text-copper">◇ out of date</span> : bad > 0 ? <span className="text-trouble">▲ attention</span> : <span className="text-good">● passes</span>}</td>
+      {COLUMNS.map((n) => { const v = verdicts?.get(n); return <td key={n} className={`num pr-3 text-right whitespace-nowrap ${!v?.figure ? 'text-faint' : v.passes ? 'text-text' : 'text-trouble'} ${fresh ? '' : 'opacity-60'}`}>{v?.figure ? `${v.passes ? '' : '▲ '}${shown(n, v.figure.value)}` : '–'}</td>; })}
+      <td className="text-right">{action}</td>
+    </tr>
   );
 }

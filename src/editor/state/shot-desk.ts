@@ -1,7 +1,8 @@
-/** All shots of a groom: what each one's newest take says, and running those that are out of date. */
+/** All shots of a groom: what each one's newest take says, and running those that are out of date; and those of the character's other grooms. */
 import { motionKey } from '../../core/document/proof';
 import { shotNames, withShot } from '../../core/document/shots';
-import type { Take } from './api';
+import type { GroomDocument } from '../../core/document/schema';
+import { getGroom, getOverview, listTakes, listVersions, type Take } from './api';
 import { backgroundTake, keepBackground } from './background-take';
 import type { Session } from './session';
 import { useEditor, type ShotJob } from './store';
@@ -9,16 +10,24 @@ import { Cancelled } from './trial-desk';
 
 export interface ShotRow { name: string; take: Take | null; /** Whether that take is of what is set now. */ fresh: boolean }
 
+/** Another groom of the character, as it is stored. */
+export interface OtherGroom { id: string; name: string; rows: ShotRow[] }
+
+/** Newest take of each shot: of what is set now, or else the last there was. */
+const rowsOf = (document: GroomDocument, packed: string, takes: readonly Take[]): ShotRow[] => shotNames(document).map((name) => {
+  const key = motionKey(withShot(document, name), packed), now = takes.find((t) => t.motionKey === key);
+  return { name, take: now ?? takes.find((t) => t.shotName === name) ?? null, fresh: now !== undefined };
+});
+
 export class ShotDesk {
   private stop: AbortController | null = null;
   constructor(private readonly session: Session) {}
-  /** Newest take of each shot: of what is set now, or else the last there was. */
-  rows(): ShotRow[] {
-    const { takes } = useEditor.getState(), { document, groom } = this.session;
-    return shotNames(document).map((name) => {
-      const key = motionKey(withShot(document, name), groom.character.packed), now = takes.find((t) => t.motionKey === key);
-      return { name, take: now ?? takes.find((t) => t.shotName === name) ?? null, fresh: now !== undefined };
-    });
+  rows(): ShotRow[] { const { document, groom } = this.session; return rowsOf(document, groom.character.packed, useEditor.getState().takes); }
+  /** Those of all other grooms on any version of this character. */
+  async others(): Promise<OtherGroom[]> {
+    const { groom } = this.session, [all, versions] = await Promise.all([getOverview(), listVersions(groom.character.id)]), mine = new Set(versions.map((v) => v.id));
+    const grooms = all.productions.flatMap((p) => p.assets).filter((a) => mine.has(a.id)).flatMap((a) => a.grooms).filter((g) => g.id !== groom.id && g.shot !== null);
+    return Promise.all(grooms.map(async ({ id, name }) => { const [{ document, character }, takes] = await Promise.all([getGroom(id), listTakes(id)]); return { id, name, rows: rowsOf(document, character.packed, takes) }; }));
   }
   private set(name: string, job: ShotJob | null): void { const { [name]: _, ...others } = useEditor.getState().shotJobs; useEditor.setState({ shotJobs: job ? { ...others, [name]: job } : others }); }
   cancel(): void { this.stop?.abort(); this.stop = null; }
