@@ -84,7 +84,15 @@ try {
   await page.getByText('loose hair', { exact: true }).click();
   await page.getByTestId('view').waitFor();
   await shot('1-cast', async () => { await page.getByRole('button', { name: 'whole' }).click(); });
-  await shot('2-plant', async () => { await stage('plant'); await page.getByRole('button', { name: 'three-quarter' }).click(); });
+  await shot('2-plant', async () => {
+    await stage('plant');
+    await page.getByRole('button', { name: 'three-quarter' }).click();
+    // shorter toward the nape, as it is painted
+    await page.evaluate(() => { (window as never as { fineComb: { session: { desk: { gradient: (map: string, from: number[], to: number[]) => void } } } }).fineComb.session.desk.gradient('length', [0, 1.72, 0], [0, 1.5, 0]); });
+    await page.getByTestId('paint-length').click();
+    await page.getByTestId('map-blend').scrollIntoViewIfNeeded();
+  });
+  if (!ONLY || ONLY.includes('2-plant')) await page.getByRole('button', { name: /^Undo: Gradient/ }).click();
   await page.getByTestId('stage-fill').click();
   const preview = page.getByTestId('fill-preview');
   await preview.fill(String(STRANDS));

@@ -1,10 +1,11 @@
 /** The treatments there are: their parameters (every range, unit, default and explanation stands here) and how they become numbers for the steps. */
 import { z } from 'zod';
+import { parameter, type Parameter } from '../document/parameter';
 import type { Profile } from '../math/profile';
 
-export interface TreatmentParameter { label: string; unit: string; min: number; max: number; step: number; fallback: number; help: string; integer?: boolean; choices?: readonly string[] }
-const p = (label: string, unit: string, min: number, max: number, step: number, fallback: number, help: string, integer = false): TreatmentParameter => ({ label, unit, min, max, step, fallback, help, integer });
-const choice = (label: string, choices: readonly string[], fallback: number, help: string): TreatmentParameter => ({ label, unit: '', min: 0, max: choices.length - 1, step: 1, fallback, help, integer: true, choices });
+export interface TreatmentParameter extends Parameter { choices?: readonly string[] }
+const p: (...row: Parameters<typeof parameter>) => TreatmentParameter = parameter;
+const choice = (label: string, choices: readonly string[], fallback: number, help: string): TreatmentParameter => ({ ...parameter(label, '', 0, choices.length - 1, 1, fallback, help, true), choices });
 
 export interface TreatmentKind {
   label: string;

@@ -64,7 +64,7 @@ export interface Candidate { id: number; gap: number; s: number; nx: number; ny:
 
 export class Shell {
   /** Made with the shell, or anew for every frame or substep before it is asked for: no part of what a run has become. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'patchStart', 'boxes', 'balls', 'cones', 'normals', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'from', 'to', 'low', 'high', 'pose', 'near', 'place3']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'patchStart', 'boxes', 'balls', 'cones', 'normals', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'from', 'to', 'low', 'high', 'pose', 'near', 'places']);
   readonly triangleCount: number;
   /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;
@@ -118,7 +118,8 @@ export class Shell {
   private frameNumber = 0;
   private fastest = 0;
   private readonly near = new Float64Array(5);
-  private readonly place3 = new Float64Array(6);
+  /** A place that is asked about, and where a point goes through a plane. */
+  private readonly places = new Float64Array(6);
   /** −1 where a closed shell is wound inside out. */
   private readonly outward: number;
 
@@ -391,7 +392,7 @@ export class Shell {
 
   /** Depth of a place on the edge below point `p` beyond its side, m, ≥ 0, at the end of the last placed substep. */
   depth(p: number, x: number, y: number, z: number): number {
-    const { hits, near: N, place3: A } = this;
+    const { hits, near: N, places: A } = this;
     A[0] = x; A[1] = y; A[2] = z;
     let best = DEEP * DEEP, deep = 0;
     for (let j = 0; j < 3; j++) {
@@ -488,7 +489,7 @@ export class Shell {
   }
   /** Whether a point goes through the plane of a triangle in the substep; `near` is then of where and when it does. */
   private crosses(o: number, A: Float64Array, start: number, goal: number): boolean {
-    const P = this.pose, B = this.place3, x = A[start], y = A[start + 1], z = A[start + 2], px = A[goal], py = A[goal + 1], pz = A[goal + 2], d0 = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]), d1 = P[o + 21] * (px - P[o + 9]) + P[o + 22] * (py - P[o + 10]) + P[o + 23] * (pz - P[o + 11]);
+    const P = this.pose, B = this.places, x = A[start], y = A[start + 1], z = A[start + 2], px = A[goal], py = A[goal + 1], pz = A[goal + 2], d0 = P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2]), d1 = P[o + 21] * (px - P[o + 9]) + P[o + 22] * (py - P[o + 10]) + P[o + 23] * (pz - P[o + 11]);
     if (!(d0 * d1 < 0)) return false;
     const f = d0 / (d0 - d1), w = 24 * this.triangleCount;
     for (let c = 0; c < 9; c++) P[w + c] = P[o + c] + f * (P[o + 9 + c] - P[o + c]);

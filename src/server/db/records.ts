@@ -72,6 +72,11 @@ export async function loadCharacter(db: Knex, packed: string): Promise<Character
 export interface Overview {
   productions: { id: string; name: string; assets: { id: string; name: string; fileName: string; /** 1 for what came in; counted along what it follows. */ version: number; grooms: { id: string; name: string; /** Null of a groom that cannot be read. */ shot: string | null; updatedAt: string }[] }[] }[];
 }
+/** Of a version of a character the id of the one it came from in the end. */
+export function firstVersions(all: readonly { id: string; follows: string | null }[]): (id: string) => string {
+  const byId = new Map(all.map((a) => [a.id, a]));
+  return (id) => { let at = id; for (let a = byId.get(at); a?.follows && byId.has(a.follows); a = byId.get(at)) at = a.follows; return at; };
+}
 export async function overview(db: Knex): Promise<Overview> {
   const [productions, assets, grooms] = await Promise.all([
     db('productions').orderBy('created_at').select('id', 'name') as Promise<{ id: string; name: string }[]>,
@@ -80,12 +85,12 @@ export async function overview(db: Knex): Promise<Overview> {
   ]);
   const byId = new Map(assets.map((a) => [a.id, a])), followed = new Set(assets.map((a) => a.follows));
   const versionOf = (a: (typeof assets)[number]): number => { const before = a.follows ? byId.get(a.follows) : undefined; return before ? versionOf(before) + 1 : 1; };
-  const rootOf = (a: (typeof assets)[number]): string => { const before = a.follows ? byId.get(a.follows) : undefined; return before ? rootOf(before) : a.id; }, worn = new Set(grooms.map((g) => rootOf(byId.get(g.asset_id)!)));
+  const first = firstVersions(assets), worn = new Set(grooms.map((g) => first(g.asset_id)));
   return {
     productions: productions.map((p) => ({
       ...p,
       // versions that nothing grows on are kept, and not listed where another of the same character is
-      assets: assets.filter((a) => a.production_id === p.id && (grooms.some((g) => g.asset_id === a.id) || (!followed.has(a.id) && !worn.has(rootOf(a))))).map((a) => ({
+      assets: assets.filter((a) => a.production_id === p.id && (grooms.some((g) => g.asset_id === a.id) || (!followed.has(a.id) && !worn.has(first(a.id))))).map((a) => ({
         id: a.id, name: a.name, fileName: a.file_name, version: versionOf(a),
         grooms: grooms.filter((g) => g.asset_id === a.id).map((g) => ({ id: g.id, name: g.name, shot: shotOf(g.document), updatedAt: g.updated_at.toISOString() })),
       })),

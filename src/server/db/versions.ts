@@ -12,7 +12,7 @@ import { packCharacter, unpackCharacter } from '../../formats/packed-character';
 import { isPointCache, readPointCache } from '../../formats/point-cache';
 import { readCharacter } from '../read-character';
 import { getBlob, putBlob } from './blobs';
-import { getAsset, getGroom, json, loadCharacter, newId, notFound, UserError, type GroomInfo } from './records';
+import { firstVersions, getAsset, getGroom, json, loadCharacter, newId, notFound, UserError, type GroomInfo } from './records';
 
 /** Those of the grooms that can go to a version of their character, as they are now: where the mesh they grow on, or the joints they move, are the same there. */
 async function movable(db: Knex, ids: readonly string[], character: Character): Promise<GroomInfo[]> {
@@ -111,7 +111,7 @@ export interface VersionInfo { id: string; note: string; fileName: string; creat
 /** All versions of a character, oldest first. */
 export async function versionsOf(db: Knex, assetId: string): Promise<VersionInfo[]> {
   const all: { id: string; follows: string | null; note: string; file_name: string; created_at: Date }[] = await db('assets').where({ production_id: (await getAsset(db, assetId)).productionId }).orderBy('created_at').select('id', 'follows', 'note', 'file_name', 'created_at');
-  const byId = new Map(all.map((a) => [a.id, a])), first = (id: string): string => { let at = id; for (let a = byId.get(at); a?.follows; a = byId.get(at)) at = a.follows; return at; };
+  const first = firstVersions(all);
   const root = first(assetId), mine = all.filter((a) => first(a.id) === root), counts: { asset_id: string; n: number }[] = await db('grooms').whereIn('asset_id', mine.map((a) => a.id)).groupBy('asset_id').select('asset_id').count({ n: '*' });
   return mine.map((a) => ({ id: a.id, note: a.note, fileName: a.file_name, createdAt: a.created_at.toISOString(), grooms: Number(counts.find((c) => c.asset_id === a.id)?.n ?? 0) }));
 }
