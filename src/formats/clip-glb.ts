@@ -2,6 +2,7 @@
  * A clip put to a glTF that exists already: everything the file holds stays as it is, byte by byte; accessors and an animation come
  * after it. **Source:** glTF 2.0 specification, binary container and animations.
  */
+import { freeName } from '../core/document/free-name';
 import { WebIO, type GLTF } from '@gltf-transform/core';
 import { ALL_EXTENSIONS } from '@gltf-transform/extensions';
 import { unpartition } from '@gltf-transform/functions';
@@ -104,10 +105,7 @@ export function withClip(glb: Uint8Array, clip: ClipToAdd): { bytes: Uint8Array;
     at += values.byteLength;
     return accessors.push({ bufferView: views.length - 1, componentType: FLOAT, count: type === 'SCALAR' ? values.length : values.length / 4, type, ...(ends ? { min: [values[0]], max: [values[values.length - 1]] } : {}) }) - 1;
   };
-  const taken = new Set(animations.map((a) => a.name));
-  let { name } = clip;
-  for (let n = 2; taken.has(name); n++) name = `${clip.name} ${n}`;
-  const other = clip.with === null ? undefined : animations.find((a, k) => (a.name ?? `clip ${k + 1}`) === clip.with), own = new Set(clip.turns.map((t) => t.node)), animation: GLTF.IAnimation = { name, channels: [], samplers: [] }, merged: Merged | null = clip.with === null ? null : { replaced: [], kept: 0 };
+  const name = freeName(clip.name, animations.map((a) => a.name)), other = clip.with === null ? undefined : animations.find((a, k) => (a.name ?? `clip ${k + 1}`) === clip.with), own = new Set(clip.turns.map((t) => t.node)), animation: GLTF.IAnimation = { name, channels: [], samplers: [] }, merged: Merged | null = clip.with === null ? null : { replaced: [], kept: 0 };
   if (clip.with !== null && !other) throw new Error(`The file has no clip “${clip.with}”.`);
   for (const c of other?.channels ?? []) {
     const { node, path } = c.target;

@@ -2,6 +2,7 @@
  * Joints that were drawn put to a glTF that exists already, and its meshes hung on them. What the file holds stays as it is, materials, pictures
  * and clips too; nodes, a skin a mesh, and two attributes a vertex come after it. **Source:** glTF 2.0 specification, skins.
  */
+import { freeName } from '../core/document/free-name';
 import type { GLTF } from '@gltf-transform/core';
 import type { Given } from '../core/drawn/drawn';
 import { turnOf, type Placement } from '../core/mesh/placement';
@@ -54,7 +55,7 @@ export function withDrawnJoints(glb: Uint8Array, character: Character, given: Gi
     const was = nodes[node], alone = (scene.nodes ?? []).includes(node) && was.matrix === undefined && was.translation === undefined && was.rotation === undefined && was.scale === undefined;
     if (alone) { was.mesh = meshes.length - 1; was.skin = skins.length - 1; }
     else {
-      const { mesh: _m, skin: _s, weights, ...rest } = was, moved = nodes.push({ name: freeName(nodes, `${name} moved`), mesh: meshes.length - 1, skin: skins.length - 1, ...(weights ? { weights } : {}) }) - 1;
+      const { mesh: _m, skin: _s, weights, ...rest } = was, moved = nodes.push({ name: freeName(`${name} moved`, nodes.map((n) => n.name)), mesh: meshes.length - 1, skin: skins.length - 1, ...(weights ? { weights } : {}) }) - 1;
       nodes[node] = rest;
       (scene.nodes ??= []).push(moved);
       for (const a of json.animations ?? []) for (const c of a.channels) if (c.target.node === node && c.target.path === 'weights') c.target = { ...c.target, node: moved };
@@ -67,9 +68,3 @@ export function withDrawnJoints(glb: Uint8Array, character: Character, given: Gi
   return { bytes: glbFrom(json, numbers), nodes: out };
 }
 
-function freeName(nodes: readonly { name?: string }[], wanted: string): string {
-  const taken = new Set(nodes.map((n) => n.name));
-  let name = wanted;
-  for (let n = 2; taken.has(name); n++) name = `${wanted} ${n}`;
-  return name;
-}

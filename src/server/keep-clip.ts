@@ -2,6 +2,7 @@
 import type { Knex } from 'knex';
 import { ofChains } from '../core/chain/character-of';
 import { clipOfChains } from '../core/chain/chain-clip';
+import { freeName } from '../core/document/free-name';
 import { withDrawn } from '../core/drawn/with-drawn';
 import { packCharacter } from '../formats/packed-character';
 import { assetOfBake, getBake } from './db/bakes';
@@ -16,9 +17,7 @@ export async function keepAsClip(db: Knex, bakeId: string): Promise<{ assetId: s
   if (!ofChains(bake.document)) throw new UserError(422, 'notChains', 'Only chains move a character’s own joints: the movement of hair is no clip of it.');
   const asset = await assetOfBake(db, bake), given = await loadCharacter(db, asset.packed), groom = await getGroom(db, bake.groomId), weights = drawn?.given ? await getBlob(db, drawn.given.weights) : null;
   if (drawn?.given && !weights) throw notFound('weights of the drawn chains');
-  const character = drawn?.given ? withDrawn(given, drawn.given, weights!) : given, wanted = `${bake.document.shot.clip || bake.settings.shotName} with ${groom.name}`.slice(0, 110), taken = new Set(character.clips.map((c) => c.name));
-  let name = wanted;
-  for (let n = 2; taken.has(name); n++) name = `${wanted} ${n}`;
+  const character = drawn?.given ? withDrawn(given, drawn.given, weights!) : given, name = freeName(`${bake.document.shot.clip || bake.settings.shotName} with ${groom.name}`.slice(0, 110), character.clips.map((c) => c.name));
   let clip;
   try { clip = await clipOfChains(await openBaked(db, bake), name); } catch (cause) { throw new UserError(409, 'noClip', (cause as Error).message); }
   const packed = await putBlob(db, packCharacter({ ...character, clips: [...character.clips, clip] })), id = newId(), note = `clip “${name}” from a bake of ${groom.name}`.slice(0, 300);
