@@ -4,7 +4,7 @@ import { openBrowser, startTrial } from './trial';
 interface Geometry { setAttribute: (n: string, a: unknown) => void; getAttribute: (n: string) => { constructor: new (a: Float32Array, n: number) => unknown }; dispose: () => void }
 interface View {
   hair: { mesh: { visible: boolean }; lights: unknown; setGuides: (...x: unknown[]) => void; setSkin: (x: unknown) => void; readNodes: () => Float32Array; strandCount: number };
-  refresh: (coarse: boolean) => void; draw: () => void; hairShown: boolean; still: number; renderer: { getContext: () => WebGL2RenderingContext; info: { render: { calls: number } } };
+  refresh: (coarse: boolean) => void; draw: () => void; hairShown: boolean; still: number; drawing: { forget: () => void }; renderer: { getContext: () => WebGL2RenderingContext; info: { render: { calls: number } } };
   guideLines: { visible: boolean; geometry: Geometry }; loop: () => void; handle: number;
 }
 type Comb = { fineComb: { view: View; session: { filled: { strands: { nodes: number; count: number } } | null; guides: { offsets: Float32Array; lengths: Float32Array; pointCount: number }; skin: Float64Array }; state: () => { fillCount: number; filling: boolean } } };
@@ -29,7 +29,7 @@ export async function benchView(strands = 2000): Promise<Record<string, number>>
       const middle = (task: () => void, times = 9): number => { const all: number[] = []; for (let k = 0; k < times; k++) { finish(); const t = performance.now(); task(); finish(); all.push(performance.now() - t); } return all.sort((a, b) => a - b)[times >> 1]; };
       const { nodes, count } = session.filled!.strands, N = view.hair.readNodes(), P = new Float32Array(6 * count * (nodes - 1)), { offsets, lengths, pointCount } = session.guides;
       for (let s = 0, o = 0; s < count; s++) for (let k = 0; k + 1 < nodes; k++) for (const q of [k, k + 1]) for (let c = 0; c < 3; c++) P[o++] = N[4 * (nodes * s + q) + c];
-      const draw = (): void => { view.still = 0; view.draw(); };
+      const draw = (): void => { view.still = 0; view.drawing.forget(); view.draw(); };
       view.guideLines.visible = false;
       view.hairShown = false;
       const bare = middle(draw);

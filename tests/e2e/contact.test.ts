@@ -110,7 +110,7 @@ describe('ties, maps, air', () => {
     await page.mouse.up();
     await saved();
     expect((await document()).sway.maps.give).toMatch(/^[0-9a-f]{64}$/);
-    const values = await ask<{ least: number; most: number }>('(() => { const v = Array.from(f.session.desk.shown("give")); return { least: v.reduce((a, b) => Math.min(a, b), 1), most: v.reduce((a, b) => Math.max(a, b), 0) } })()');
+    const values = await ask<{ least: number; most: number }>('(() => { const { values, full } = f.session.desk.shown("give"), v = Array.from(values, (x) => x / full); return { least: v.reduce((a, b) => Math.min(a, b), 1), most: v.reduce((a, b) => Math.max(a, b), 0) } })()');
     expect(values.least).toBeLessThan(0.5);
     expect(values.most).toBe(1);
     await page.getByRole('button', { name: 'Clear', exact: true }).click();

@@ -1,4 +1,4 @@
-import { IcosahedronGeometry, SphereGeometry } from 'three';
+import { IcosahedronGeometry, SphereGeometry, Triangle, Vector3 } from 'three';
 import { describe, expect, it } from 'vitest';
 import { makeRandom } from '../math/random';
 import { Surface } from '../mesh/surface';
@@ -99,7 +99,7 @@ describe('the skin grid', () => {
     const g = new IcosahedronGeometry(0.1, 4), P = Float64Array.from(g.attributes.position.array), T = Uint32Array.from({ length: P.length / 3 }, (_, i) => i), grid = new SkinGrid(P, T), s = new Surface(P, T);
     expect(T.length / 3).toBeLessThan(600);
     const map = new Float32Array(grid.count);
-    for (let a = 0; a < 6.28; a += 0.005) paintToward(grid, map, P, { x: 0.1 * Math.cos(a), y: 0, z: 0.1 * Math.sin(a), toward: [0, 0, 0], radius: 0.002, falloff: 0.01, strength: 1 }, 1);
+    for (let a = 0; a < 6.28; a += 0.005) paintToward(grid, map, s, { x: 0.1 * Math.cos(a), y: 0, z: 0.1 * Math.sin(a), toward: [0, 0, 0], radius: 0.002, falloff: 0.01, strength: 1 }, 1);
     const bytes = Uint8Array.from(map, (v) => 255 * v), off = (y: number): number => { let sum = 0; for (let k = 0; k < 200; k++) { const a = k / 31, hit = s.nearest([0.1 * Math.cos(a), y, 0.1 * Math.sin(a)])!; sum += grid.sample(bytes, hit.face, hit.barycentric[1], hit.barycentric[2]) / 200; } return sum; };
     expect(off(0)).toBeGreaterThan(0.6);
     expect(off(0.006)).toBeLessThan(0.05);
@@ -115,11 +115,19 @@ describe('the skin grid', () => {
     expect(T.reduce((m, v) => Math.max(m, v), 0)).toBe(grid.count - 1);
   });
   it('paints a pose, and not the far side', () => {
-    const grid = new SkinGrid(positions, triangles), map = new Float32Array(grid.count), moved = positions.map((v, i) => (i % 3 === 0 ? v + 3 : v));
+    const grid = new SkinGrid(positions, triangles), map = new Float32Array(grid.count), moved = new Surface(positions.map((v, i) => (i % 3 === 0 ? v + 3 : v)), triangles);
     const touched = paintToward(grid, map, moved, { x: 3.1, y: 0, z: 0, toward: [-1, 0, 0], radius: 0.5, falloff: 1, strength: 1 }, 1);
     expect(touched.length).toBeGreaterThan(100);
     for (const f of touched) expect(surface.corners(f).some((c) => c[0] > -0.04)).toBe(true);
-    expect(paintToward(grid, map, positions, { x: 3.1, y: 0, z: 0, toward: [-1, 0, 0], radius: 0.5, falloff: 1, strength: 1 }, 1)).toEqual([]);
+    expect(paintToward(grid, map, surface, { x: 3.1, y: 0, z: 0, toward: [-1, 0, 0], radius: 0.5, falloff: 1, strength: 1 }, 1)).toEqual([]);
+  });
+  it('the faces a brush reaches are those a look at every one finds', () => {
+    const random = makeRandom(11), corner = new Vector3(), p = new Vector3(), t = new Triangle();
+    for (let trial = 0; trial < 40; trial++) {
+      p.set(random() - 0.5, random() - 0.5, random() - 0.5).setLength(0.07 + 0.06 * random());
+      const radius = 0.002 + 0.08 * random(), found = [...all].filter((f) => { const [a, b, c] = surface.corners(f); t.set(new Vector3(...a), new Vector3(...b), new Vector3(...c)); return t.closestPointToPoint(p, corner).distanceTo(p) <= radius; });
+      expect(surface.facesNear(p.toArray(), radius)).toEqual(found);
+    }
   });
   it('a brush fades over its falloff and ends at its radius', () => {
     expect([0, 0.5, 1, 1.2].map((s) => dabAt(s, 0.5))).toEqual([1, 1, 0, 0]);
@@ -136,7 +144,7 @@ describe('the skin grid', () => {
     expect(at(0.004)).toBeGreaterThan(0.5);
     expect(at(0.004)).toBeLessThan(0.8);
     const live = Float32Array.from(step, (v) => v / 255), before = live.reduce((n, v) => n + (v > 0.05 && v < 0.95 ? 1 : 0), 0);
-    for (let k = 0; k < 6; k++) paintSmooth(grid, live, positions, { x: 0.1, y: 0, z: 0, toward: [-1, 0, 0], radius: 0.05, falloff: 0.5, strength: 1 });
+    for (let k = 0; k < 6; k++) paintSmooth(grid, live, surface, { x: 0.1, y: 0, z: 0, toward: [-1, 0, 0], radius: 0.05, falloff: 0.5, strength: 1 });
     expect(live.reduce((n, v) => n + (v > 0.05 && v < 0.95 ? 1 : 0), 0)).toBeGreaterThan(before + 100);
   });
   it('is inverted, mirrored, graded, and read from the maps of earlier documents', () => {

@@ -8,7 +8,7 @@
  *
  * The grid is a function of the rest mesh alone: a map is one byte a texel, 0 … 255 for 0 … 1; stored, after the four bytes “FCM1”.
  */
-import { weldByPosition } from '../mesh/surface';
+import { weldByPosition, type Surface } from '../mesh/surface';
 import type { Density } from './planting';
 
 /** m: texels are so far apart at most, or farther on meshes so large that there would be more than `MOST_TEXELS`. */
@@ -21,11 +21,10 @@ export class SkinGrid {
   /** First texel of each face, and the number of all. */
   readonly start: Uint32Array;
   readonly count: number;
-  private readonly reach: Float32Array;
 
   /** `rest`: 3 × vertices, m. */
   constructor(readonly rest: ArrayLike<number>, readonly triangles: Uint32Array) {
-    const n = (this.faceCount = triangles.length / 3), longest = (this.reach = new Float32Array(n));
+    const n = (this.faceCount = triangles.length / 3), longest = new Float32Array(n);
     for (let f = 0; f < n; f++) for (let k = 0; k < 3; k++) {
       const a = 3 * triangles[3 * f + k], b = 3 * triangles[3 * f + ((k + 1) % 3)];
       longest[f] = Math.max(longest[f], Math.hypot(rest[a] - rest[b], rest[a + 1] - rest[b + 1], rest[a + 2] - rest[b + 2]));
@@ -87,17 +86,6 @@ export class SkinGrid {
         if (i + j < s - 1) { out[o++] = at(i + 1, j); out[o++] = at(i + 1, j + 1); out[o++] = at(i, j + 1); }
       }
       base += ((s + 1) * (s + 2)) / 2;
-    }
-    return out;
-  }
-
-  /** Faces whose middle is within `radius` of a place in a pose, or which reach into it. */
-  facesNear(positions: ArrayLike<number>, x: number, y: number, z: number, radius: number): number[] {
-    const T = this.triangles, out: number[] = [];
-    for (let f = 0; f < this.faceCount; f++) {
-      const A = 3 * T[3 * f], B = 3 * T[3 * f + 1], C = 3 * T[3 * f + 2], far = radius + 1.5 * this.reach[f];
-      const dx = (positions[A] + positions[B] + positions[C]) / 3 - x, dy = (positions[A + 1] + positions[B + 1] + positions[C + 1]) / 3 - y, dz = (positions[A + 2] + positions[B + 2] + positions[C + 2]) / 3 - z;
-      if (dx * dx + dy * dy + dz * dz <= far * far) out.push(f);
     }
     return out;
   }
@@ -177,14 +165,14 @@ export function dabAt(share: number, falloff: number): number {
   return t * t * (3 - 2 * t);
 }
 
-/** Draws a live map (f32 a texel, 0 … 1) toward a value under the brush; `positions`: the pose it is seen in. Returns the faces touched. */
-export function paintToward(grid: SkinGrid, map: Float32Array, positions: ArrayLike<number>, dab: Dab, value: number): number[] {
-  return under(grid, positions, dab, (t, w) => { map[t] += (value - map[t]) * w; });
+/** Draws a live map (f32 a texel, 0 … 1) toward a value under the brush; `surface`: the mesh in the pose it is seen in. Returns the faces touched. */
+export function paintToward(grid: SkinGrid, map: Float32Array, surface: Surface, dab: Dab, value: number): number[] {
+  return under(grid, surface, dab, (t, w) => { map[t] += (value - map[t]) * w; });
 }
 /** Draws each texel under the brush toward the mean of its neighbours. */
-export function paintSmooth(grid: SkinGrid, map: Float32Array, positions: ArrayLike<number>, dab: Dab): number[] {
+export function paintSmooth(grid: SkinGrid, map: Float32Array, surface: Surface, dab: Dab): number[] {
   const { first, list, twin } = grid.neighbours(), wanted: [number, number][] = [];
-  const touched = under(grid, positions, dab, (t, w) => {
+  const touched = under(grid, surface, dab, (t, w) => {
     const c = twin[t];
     let sum = map[c], n = 1;
     for (let k = first[c]; k < first[c + 1]; k++) { sum += map[list[k]]; n++; }
@@ -194,9 +182,9 @@ export function paintSmooth(grid: SkinGrid, map: Float32Array, positions: ArrayL
   return touched;
 }
 
-function under(grid: SkinGrid, positions: ArrayLike<number>, { x, y, z, toward, radius, falloff, strength }: Dab, change: (texel: number, weight: number) => void): number[] {
-  const T = grid.triangles, touched: number[] = [];
-  for (const f of grid.facesNear(positions, x, y, z, radius)) {
+function under(grid: SkinGrid, surface: Surface, { x, y, z, toward, radius, falloff, strength }: Dab, change: (texel: number, weight: number) => void): number[] {
+  const T = grid.triangles, { positions } = surface, touched: number[] = [];
+  for (const f of surface.facesNear([x, y, z], radius)) {
     const A = 3 * T[3 * f], B = 3 * T[3 * f + 1], C = 3 * T[3 * f + 2];
     const ux = positions[B] - positions[A], uy = positions[B + 1] - positions[A + 1], uz = positions[B + 2] - positions[A + 2], vx = positions[C] - positions[A], vy = positions[C + 1] - positions[A + 1], vz = positions[C + 2] - positions[A + 2];
     const nx = uy * vz - uz * vy, ny = uz * vx - ux * vz, nz = ux * vy - uy * vx;

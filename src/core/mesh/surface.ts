@@ -1,5 +1,5 @@
 /** A mesh's surface in one pose, for questions about it: nearest point, ray, neighbouring faces, area. */
-import { BufferAttribute, BufferGeometry, Ray, Vector3, DoubleSide } from 'three';
+import { BufferAttribute, BufferGeometry, Ray, Sphere, Vector3, DoubleSide } from 'three';
 import { MeshBVH, type HitPointInfo } from 'three-mesh-bvh';
 import type { Vec3 } from '../math/vec';
 
@@ -38,6 +38,16 @@ export class Surface {
     const ray = new Ray(new Vector3(origin[0], origin[1], origin[2]), new Vector3(direction[0], direction[1], direction[2]));
     const hit = this.bvh.raycastFirst(ray, DoubleSide);
     return hit && hit.faceIndex != null ? this.describe(hit.faceIndex, [hit.point.x, hit.point.y, hit.point.z], hit.distance) : null;
+  }
+
+  /** Faces that come within `radius` (m) of a place, in the order of their numbers. */
+  facesNear(p: ArrayLike<number>, radius: number): number[] {
+    const out: number[] = [], ball = new Sphere(new Vector3(p[0], p[1], p[2]), radius);
+    this.bvh.shapecast({
+      intersectsBounds: (box) => ball.intersectsBox(box),
+      intersectsTriangle: (triangle, face) => { if (triangle.closestPointToPoint(ball.center, this.query).distanceToSquared(ball.center) <= radius * radius) out.push(face); return false; },
+    });
+    return out.sort((a, b) => a - b);
   }
 
   private describe(face: number, point: Vec3, distance: number): SurfacePoint {

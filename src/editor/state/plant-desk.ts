@@ -21,8 +21,8 @@ export type MapName = PlotMap | SwayMap;
 export const MAP_NAMES: Record<MapName, string> = { ...PLOT_MAPS, ...SWAY_MAPS };
 const isPlotMap = (map: MapName): map is PlotMap => map in PLOT_MAPS;
 
-/** A map under the brush, until the stroke ends: f32 a texel, 0 … 1. */
-interface Painting { map: MapName; values: Float32Array; faces: Set<number>; dabs: number }
+/** A map under the brush, until the stroke ends: f32 a texel, 0 … 1. `faces`: those touched; `beside`: of them those that are not of the plot. */
+interface Painting { map: MapName; values: Float32Array; faces: Set<number>; beside: Set<number>; plot: Uint8Array; dabs: number }
 
 export class PlantDesk {
   painting: Painting | null = null;
@@ -91,31 +91,29 @@ export class PlantDesk {
   }
 
   beginPainting(map: MapName): void {
-    const now = this.map(map), values = new Float32Array(this.grid.count), { plotFaces } = this.session;
+    const now = this.map(map), values = new Float32Array(this.grid.count), plot = new Uint8Array(this.grid.faceCount);
+    for (const f of this.session.plotFaces) plot[f] = 1;
     if (now) for (let t = 0; t < values.length; t++) values[t] = now[t] / 255;
     else if (map !== 'density') values.fill(1);
     // beside the plot nothing grows, whatever the map says there
-    if (map === 'density') {
-      const inside = new Uint8Array(this.grid.faceCount);
-      for (const f of plotFaces) inside[f] = 1;
-      for (let f = 0; f < inside.length; f++) if (!inside[f] || !now) values.fill(inside[f], this.grid.start[f], this.grid.start[f + 1]);
-    }
-    this.painting = { map, values, faces: new Set(), dabs: 0 };
+    if (map === 'density') for (let f = 0; f < plot.length; f++) if (!plot[f] || !now) values.fill(plot[f], this.grid.start[f], this.grid.start[f + 1]);
+    this.painting = { map, values, faces: new Set(), beside: new Set(), plot, dabs: 0 };
   }
   dab(dab: Dab, value: number | 'smooth'): void {
     const { painting, session } = this;
     if (!painting) return;
-    const touched = value === 'smooth' ? paintSmooth(this.grid, painting.values, session.skin, dab) : paintToward(this.grid, painting.values, session.skin, dab, value);
-    for (const f of touched) painting.faces.add(f);
+    const touched = value === 'smooth' ? paintSmooth(this.grid, painting.values, session.surfaceNow(), dab) : paintToward(this.grid, painting.values, session.surfaceNow(), dab, value);
+    for (const f of touched) { painting.faces.add(f); if (painting.plot[f] === 0) painting.beside.add(f); }
     if (touched.length > 0) painting.dabs++;
-    session.changed();
+    session.changed('map');
   }
   /** Makes the stroke an edit; null takes it back. Density that was painted beside the plot makes the plot larger. */
   endPainting(name: string | null): void {
     const { painting, session } = this;
     this.painting = null;
     if (painting && name !== null && painting.dabs > 0) {
-      const values = Uint8Array.from(painting.values, (v) => Math.round(255 * v));
+      const values = new Uint8Array(painting.values.length);
+      for (let t = 0; t < values.length; t++) values[t] = Math.round(255 * painting.values[t]);
       if (painting.map !== 'density') this.store(painting.map, values, name);
       else {
         const faces = new Set(session.plotFaces), { start } = this.grid;
@@ -129,11 +127,9 @@ export class PlantDesk {
     }
     session.changed();
   }
-  /** Values as they are now, with the stroke under way, 0 … 1; null where all are 1. */
-  shown(map: MapName): ArrayLike<number> | null {
-    if (this.painting?.map === map) return this.painting.values;
-    const now = this.map(map);
-    return now && Float32Array.from(now, (v) => v / 255);
+  /** Values as they are now, with the stroke under way, 0 … `full`; null where all are full. */
+  shown(map: MapName): { values: ArrayLike<number> | null; full: number } {
+    return this.painting?.map === map ? { values: this.painting.values, full: 1 } : { values: this.map(map), full: 255 };
   }
 
   private change(map: MapName, name: string, to: (now: Uint8Array) => Uint8Array): void { this.store(map, to(this.map(map) ?? evenMap(this.grid, 1)), name); }

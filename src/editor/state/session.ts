@@ -48,7 +48,8 @@ export interface Guides {
 
 export interface Filled { strands: FilledStrands; frames: Float64Array; /** Of frozen filling: shapes between the combed guides (`FillShapes.X`). */ shapes: Float32Array<ArrayBuffer> | null }
 
-type Listener = () => void;
+type Change = 'all' | 'map';
+type Listener = (what: Change) => void;
 
 export class Session {
   readonly buffers = new BufferStore();
@@ -157,7 +158,8 @@ export class Session {
     this.listeners.add(listener);
     return () => { this.listeners.delete(listener); };
   }
-  changed(): void { for (const l of this.listeners) l(); }
+  /** `map`: nothing but the map that is being painted. */
+  changed(what: Change = 'all'): void { for (const l of this.listeners) l(what); }
 
   async need(id: BufferId): Promise<void> {
     if (this.buffers.has(id)) return;

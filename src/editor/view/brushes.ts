@@ -154,7 +154,7 @@ export class BrushTool {
     const { stroke, session } = this;
     if (!stroke?.faces) return;
     const { plantTool } = useEditor.getState(), adding = (plantTool.name === 'faces' && plantTool.take) === reverse, surface = session.surfaceNow(), r = this.settings.radius, towards = this.view.forward;
-    for (let f = 0; f < session.mesh.triangles.length / 3; f++) {
+    for (const f of surface.facesNear(centre.toArray(), r)) {
       const [a, b, c] = surface.corners(f);
       const d = Math.hypot((a[0] + b[0] + c[0]) / 3 - centre.x, (a[1] + b[1] + c[1]) / 3 - centre.y, (a[2] + b[2] + c[2]) / 3 - centre.z);
       if (d > r) continue;

@@ -303,6 +303,10 @@ void main(){
 export const ACCUMULATE_FRAGMENT = `${PRECISION}uniform sampler2D tOld,tNew;uniform float uShare;out vec4 o;
 void main(){ivec2 c=ivec2(gl_FragCoord.xy);o=mix(texelFetch(tOld,c,0),min(texelFetch(tNew,c,0),vec4(6.)),uShare);}`;
 
+/** A picture that was kept, with its depth. */
+export const KEPT_FRAGMENT = `${PRECISION}uniform sampler2D tColour,tDepth;out vec4 o;
+void main(){ivec2 c=ivec2(gl_FragCoord.xy);o=texelFetch(tColour,c,0);gl_FragDepth=texelFetch(tDepth,c,0).r;}`;
+
 /** Film-like curve (Narkowicz's fit of the ACES curve, *from memory*), sRGB, half a step of dither. */
 export const OUTPUT_FRAGMENT = `${PRECISION}uniform sampler2D tLinear;uniform float uMirrored;out vec4 o;
 void main(){

@@ -11,7 +11,6 @@ import { heatTop } from '../../core/proof/judge';
 import { placeGuides, rootMotionsInto } from '../../core/groom/planting';
 import { poseAtFrame, skinPositions } from '../../core/mesh/character';
 import { OF_STRAND, STRAND_NUMBERS } from '../../core/proof/strand-meter';
-import { SkinGrid } from '../../core/groom/skin-grid';
 import type { MapName } from '../state/plant-desk';
 import type { Session } from '../state/session';
 import { useEditor, type ViewName } from '../state/store';
@@ -22,7 +21,9 @@ import { CharacterView } from './character-view';
 import { HairRenderer } from './hair-renderer';
 import { lightsOf } from './lights';
 import { Overlays, setSegments } from './overlays';
-import { BACKDROP, canvasOf, jitter, Stills } from './stills';
+import { canvasOf, jitter, Stills } from './stills';
+import { MapView } from './map-view';
+import { asHelper, Picture, type Shown } from './picture';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
 const STILL_FRAMES = 20;
@@ -32,6 +33,8 @@ const FAR_SHARE = 20;
 const TURN_MS = 12_000;
 /** A picture that has not changed for so long is drawn with all its strands. */
 const REST_MS = 250;
+/** One that has not changed for so long is made finer. */
+const SETTLE_MS = 120;
 /** Slower than this from one moving picture to the next, fewer strands are drawn; faster than that, more. */
 const SLOW_MS = 90, FAST_MS = 40;
 const FEWEST_MOVING = 1000;
@@ -43,9 +46,6 @@ const SMALL_FRAMES = 4, TINY = 160;
 const RAMP = Float32Array.from(Array.from({ length: 256 }, (_, k) => new THREE.Color(interpolateCividis(k / 255)).toArray()).flat());
 /** The take that is shown, and the one that is laid over; linear RGB. Apart in lightness too. */
 const MARKS: readonly [number, number, number][] = [[0.85, 0.33, 0.1], [0.1, 0.42, 0.62]];
-
-/** Texels of a map that are drawn one by one. */
-const MOST_TEXELS_SHOWN = 500_000;
 
 export class Viewport {
   readonly camera = new THREE.PerspectiveCamera(26, 1, 0.03, 40);
@@ -71,15 +71,13 @@ export class Viewport {
   private readonly gripPoints: THREE.Points<THREE.BufferGeometry, THREE.PointsMaterial>;
   private readonly cageLines: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   private readonly cagePoints: THREE.Points<THREE.BufferGeometry, THREE.PointsMaterial>;
-  private readonly mapMesh: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
+  private readonly mapView: MapView;
   private readonly plotMesh: THREE.Mesh<THREE.BufferGeometry, THREE.MeshBasicMaterial>;
   private readonly brushRing: THREE.LineSegments<THREE.BufferGeometry, THREE.LineBasicMaterial>;
   /** The rig's lights for skin and cloth. */
   private readonly sceneLights = { key: new THREE.DirectionalLight(), rim: new THREE.DirectionalLight(), sky: new THREE.HemisphereLight(0xffffff, 0xffffff, 2.4) };
   private lit: unknown = null;
-  private targets: { main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget } | null = null;
-  private width = 1;
-  private height = 1;
+  private readonly drawing: Picture;
   private still = 0;
   private coarse = false;
   private movingStrands = 1e6;
@@ -87,6 +85,7 @@ export class Viewport {
   private lastDraw = 0;
   private refreshes = 0;
   private dirty = true;
+  private mapStale = false;
   private strandsShown: unknown = null;
   private handle = 0;
   private plotShown: unknown = null;
@@ -100,6 +99,8 @@ export class Viewport {
   readonly stills: Stills;
   /** Width of the view for its height. */
   get aspect(): number { return this.width / this.height; }
+  private get width(): number { return this.drawing.width; }
+  private get height(): number { return this.drawing.height; }
 
   constructor(canvas: HTMLCanvasElement, private readonly session: Session) {
     this.renderer = new THREE.WebGLRenderer({ canvas, antialias: false, preserveDrawingBuffer: true });
@@ -107,6 +108,7 @@ export class Viewport {
     this.renderer.autoClear = false;
     this.renderer.setPixelRatio(1);
     this.hair = new HairRenderer(this.renderer, RAMP);
+    this.drawing = new Picture(this.renderer, this.scene, this.camera, this.hair);
     this.stills = new Stills(this.renderer, this.hair, this.scene, this.camera, {
       size: () => [this.width, this.height], mirrored: () => this.mirrored, hairShown: () => this.hairShown, floor: () => this.floor, controls: () => this.controls, session: this.session,
       refresh: () => this.refresh(false), again: () => { this.dirty = true; this.touch(); },
@@ -138,8 +140,7 @@ export class Viewport {
     this.cagePoints = new THREE.Points(new THREE.BufferGeometry(), new THREE.PointsMaterial({ color: 0xff5a3c, size: 11, sizeAttenuation: false, depthTest: false, transparent: true }));
     this.cagePoints.frustumCulled = false;
     this.cagePoints.renderOrder = 4;
-    this.mapMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ vertexColors: true, transparent: true, opacity: 0.88, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
-    this.mapMesh.frustumCulled = false;
+    this.mapView = new MapView(session, RAMP);
     this.brushRing = line(0xffffff, 0.95, false);
     this.plotMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ color: 0xd98a4e, transparent: true, opacity: 0.42, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
     this.plotMesh.frustumCulled = false;
@@ -147,14 +148,16 @@ export class Viewport {
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
     this.light();
-    this.scene.add(this.character.group, this.hair.mesh, this.hair.planted, this.cardView.mesh, this.drawnView.group, this.dropsView.group, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.groomLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapMesh, this.markLine, this.brushRing);
+    this.scene.add(this.character.group, this.hair.mesh, this.hair.planted, this.cardView.mesh, this.drawnView.group, this.dropsView.group, key, rim, sky, floor, this.plotMesh, this.guideLines, this.ghostLines, this.groomLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapView.mesh, this.markLine, this.brushRing);
+
+    for (const helper of [this.plotMesh, this.guideLines, this.ghostLines, this.groomLines, this.seatedLines, this.lostLines, this.partLines, this.overlays.group, this.cageLines, this.gripPoints, this.cagePoints, this.mapView.mesh, this.markLine, this.brushRing]) asHelper(helper);
 
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
     this.controls.zoomSpeed = 0.8;
     this.controls.mouseButtons = { LEFT: THREE.MOUSE.ROTATE, MIDDLE: THREE.MOUSE.PAN, RIGHT: THREE.MOUSE.PAN };
     this.controls.addEventListener('change', () => { if (useEditor.getState().viewName) useEditor.setState({ viewName: null }); this.touch(); });
-    const offSession = session.onChange(() => { this.dirty = true; this.touch(); });
+    const offSession = session.onChange((what) => { if (what === 'all') this.dirty = true; else this.mapStale = true; this.touch(); });
     const offStore = useEditor.subscribe((s, b) => {
       if (s.viewRequest !== b.viewRequest) this.look(s.viewRequest.name);
       if (s.playing !== b.playing) this.playFrom = null;
@@ -179,20 +182,14 @@ export class Viewport {
     this.drawnView.dispose();
     this.dropsView.dispose();
     this.gripPoints.geometry.dispose();
-    this.mapMesh.geometry.dispose();
+    this.mapView.dispose();
     this.character.dispose();
-    for (const t of Object.values(this.targets ?? {})) t.dispose();
+    this.drawing.dispose();
     this.renderer.dispose();
   }
 
   resize(width: number, height: number): void {
-    if (width < 2 || height < 2 || (width === this.width && height === this.height)) return;
-    this.width = width;
-    this.height = height;
-    this.renderer.setSize(width, height, false);
-    for (const t of Object.values(this.targets ?? {})) t.dispose();
-    const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
-    this.targets = { main: make(true, THREE.HalfFloatType), a: make(false, THREE.FloatType), b: make(false, THREE.FloatType) };
+    if (!this.drawing.resize(width, height)) return;
     this.camera.aspect = width / height;
     this.camera.updateProjectionMatrix();
     this.touch();
@@ -326,8 +323,16 @@ export class Viewport {
     this.lostLines.visible = !!bringing && bringing.lost.length > 0;
     if (bringing) { setSegments(this.seatedLines.geometry, bringing.seated); setSegments(this.lostLines.geometry, bringing.lost); }
     if (bringing || session.drawn.shown) this.guideLines.visible = false;
-    if (bare) this.showBare();
-    else this.showMap(stage === 'comb' && state.comb.tool === 'paint' ? state.comb.map : stage === 'sway' && state.swayTool.name === 'paint' ? state.swayTool.map : stage === 'plant' && state.plantTool.name === 'paint' ? state.plantTool.map : null);
+    if (bare) this.mapView.showBare(session.bareFaces);
+    else this.mapView.show(this.mapNow());
+    this.drawing.forget();
+  }
+  /** The map that is being painted. */
+  private mapNow(): MapName | null {
+    const { stage, comb, swayTool, plantTool } = useEditor.getState();
+    if (stage === 'comb') return comb.tool === 'paint' ? comb.map : null;
+    if (stage === 'sway') return swayTool.name === 'paint' ? swayTool.map : null;
+    return stage === 'plant' && plantTool.name === 'paint' ? plantTool.map : null;
   }
   private hairShown = false;
   private otherShown = false;
@@ -407,63 +412,6 @@ export class Viewport {
     else session.pushOut(key, this.hair.readNodes(), this.hair.strandCount);
   }
 
-  /** A painted map on the skin, on an even ramp from dark blue (0) to yellow (1): over the plot, and what is being painted beside it. */
-  private showMap(map: MapName | null): void {
-    const { session } = this, { desk } = session;
-    this.mapMesh.visible = map !== null;
-    if (map === null) return;
-    const beside = desk.painting?.map === map ? [...desk.painting.faces] : [], own = session.plotFaces, faces = own.length === 0 && map !== 'density' ? Uint32Array.from({ length: desk.grid.faceCount }, (_, f) => f) : beside.length === 0 ? own : Uint32Array.from(new Set([...own, ...beside]));
-    const { grid } = desk, g = this.mapMesh.geometry, key = `${session.mesh.name} ${faces.length} ${faces[0]} ${faces[faces.length - 1]} ${faces[faces.length >> 1]}`;
-    let texels = 0;
-    for (const f of faces) texels += grid.start[f + 1] - grid.start[f];
-    // of a mesh that is fine itself the corners of its faces show enough
-    if (texels > MOST_TEXELS_SHOWN) { this.showCorners(desk.shown(map), faces, key); return; }
-    if (this.mapFaces !== key) {
-      this.mapFaces = key;
-      g.dispose();
-      g.setIndex(new THREE.BufferAttribute(grid.trianglesOf(faces), 1));
-      g.setAttribute('position', new THREE.BufferAttribute(new Float32Array(3 * texels), 3));
-      g.setAttribute('color', new THREE.BufferAttribute(new Float32Array(3 * texels), 3));
-    }
-    const P = g.getAttribute('position') as THREE.BufferAttribute, C = g.getAttribute('color') as THREE.BufferAttribute, values = desk.shown(map), colours = C.array as Float32Array;
-    grid.placesInto(P.array as Float32Array, session.skin, faces);
-    let o = 0;
-    for (const f of faces) for (let t = grid.start[f]; t < grid.start[f + 1]; t++, o += 3) { const k = 3 * Math.round(255 * (values ? values[t] : 1)); colours[o] = RAMP[k]; colours[o + 1] = RAMP[k + 1]; colours[o + 2] = RAMP[k + 2]; }
-    P.needsUpdate = C.needsUpdate = true;
-  }
-  /** A map by the corners of faces alone. */
-  private showCorners(values: ArrayLike<number> | null, faces: Uint32Array, key: string): void {
-    const { session } = this, { grid } = session.desk, g = this.mapMesh.geometry, T = session.mesh.triangles, own = `corners ${key}`;
-    if (this.mapFaces !== own) {
-      this.mapFaces = own;
-      g.dispose();
-      g.setIndex(null);
-      g.setAttribute('position', new THREE.BufferAttribute(new Float32Array(9 * faces.length), 3));
-      g.setAttribute('color', new THREE.BufferAttribute(new Float32Array(9 * faces.length), 3));
-    }
-    const P = g.getAttribute('position') as THREE.BufferAttribute, C = g.getAttribute('color') as THREE.BufferAttribute, places = P.array as Float32Array, colours = C.array as Float32Array;
-    for (let k = 0, o = 0; k < faces.length; k++) {
-      const f = faces[k], s = grid.steps[f], corners = [0, SkinGrid.within(s, s, 0), SkinGrid.within(s, 0, s)];
-      for (let c = 0; c < 3; c++, o += 3) {
-        const v = 3 * T[3 * f + c], q = 3 * Math.round(255 * (values ? values[grid.start[f] + corners[c]] : 1));
-        for (let x = 0; x < 3; x++) { places[o + x] = session.skin[v + x]; colours[o + x] = RAMP[q + x]; }
-      }
-    }
-    P.needsUpdate = C.needsUpdate = true;
-  }
-  /** How much skin shows, face by face, on the same ramp: yellow is bare. */
-  private showBare(): void {
-    const { session } = this, bare = session.bareFaces, faces = session.plotFaces, g = this.mapMesh.geometry;
-    this.mapMesh.visible = bare !== null && bare.length === faces.length;
-    if (!bare || bare.length !== faces.length) return;
-    const T = session.mesh.triangles, P = new Float32Array(9 * faces.length), C = new Float32Array(9 * faces.length);
-    faces.forEach((f, k) => { for (let c = 0; c < 3; c++) for (let x = 0; x < 3; x++) { P[9 * k + 3 * c + x] = session.skin[3 * T[3 * f + c] + x]; C[9 * k + 3 * c + x] = Number.isNaN(bare[k]) ? 0.25 : RAMP[3 * Math.round(255 * bare[k]) + x]; } });
-    this.mapFaces = 'bare';
-    g.dispose();
-    g.setIndex(null);
-    g.setAttribute('position', new THREE.BufferAttribute(P, 3));
-    g.setAttribute('color', new THREE.BufferAttribute(C, 3));
-  }
   /** Turns to a face of the plot, seen straight on from near by. */
   flyTo(face: number): void {
     const surface = this.session.surfaceNow(), p = new THREE.Vector3(...surface.place(face, [1 / 3, 1 / 3, 1 / 3])), n = new THREE.Vector3(...surface.normal(face));
@@ -489,7 +437,6 @@ export class Viewport {
     this.touch();
   }
   private hairMiddle(points: ArrayLike<number>): THREE.Vector3 { const c = new THREE.Vector3(); for (let p = 0; p < points.length; p += 3) c.add(new THREE.Vector3(points[p], points[p + 1], points[p + 2])); return c.multiplyScalar(3 / Math.max(3, points.length)); }
-  private mapFaces = '';
   /** A line through places, over everything; none to take it away. */
   showPath(places: readonly THREE.Vector3[]): void {
     this.brushRing.visible = places.length > 1;
@@ -567,20 +514,26 @@ export class Viewport {
     const now = performance.now();
     this.turn(now);
     const rested = now - this.lastTouch > REST_MS, sharpen = this.coarse && rested;
-    if (!this.targets || (this.still >= this.stillFrames && !this.dirty && !sharpen)) return;
-    if (this.still === 0 && !sharpen) this.pace(now);
+    if (!this.drawing.ready || (this.still >= this.stillFrames && !this.dirty && !sharpen)) return;
+    // brush, lines and maps over a picture that is there cost what they cost, whatever the hair does
+    const over = !this.dirty && !sharpen && this.still === 0 && this.drawing.keeps(this.shownNow());
+    if (this.still === 0 && !sharpen && !over) this.pace(now);
+    if (this.mapStale && !this.dirty) this.mapView.show(this.mapNow());
+    this.mapStale = false;
     if (this.dirty || sharpen) {
       this.coarse = !sharpen && this.movingStrands < this.hair.strandCount;
       this.refresh(this.coarse);
       this.dirty = false;
       this.still = 0;
       this.settled = false;
-    } else if (this.still === 0 && !this.coarse && this.movingStrands < this.hair.strandCount) {
+    } else if (this.still === 0 && !over && !this.coarse && this.movingStrands < this.hair.strandCount) {
       // only the camera moves: the same strands, fewer of them
       this.coarse = true;
       this.hair.setDrawn(this.movingStrands);
+      this.drawing.forget();
     }
-    if (this.coarse && this.still > 0) return; // nothing to refine until it rests
+    // a hand that moves is not kept waiting by the picture before being made finer
+    if (this.still > 0 && (this.coarse || now - this.lastTouch < SETTLE_MS)) return;
     this.draw();
   };
 
@@ -605,41 +558,13 @@ export class Viewport {
   }
   private turnedAt: number | null = null;
 
-  private draw(): void {
-    const { targets, camera } = this;
-    if (!targets) return;
-    camera.clearViewOffset();
-    const [jx, jy] = this.still === 0 ? [0, 0] : jitter(this.still);
-    if (this.still > 0) camera.setViewOffset(this.width, this.height, jx, jy, this.width, this.height);
-    camera.updateMatrixWorld();
-    this.hair.prepare(camera, this.height, this.still, this.hairShown);
-    this.other?.prepare(camera, this.height, this.still, this.otherShown);
+  private shownNow(): Shown {
     const { compare } = useEditor.getState(), wipe = this.otherShown && compare?.mode === 'wipe' ? Math.round(this.width * (this.mirrored ? 1 - compare.at : compare.at)) : null;
-    this.render(targets.main, wipe);
-    const accumulate = this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: targets.a.texture, tNew: targets.main.texture, uShare: 1 / (this.still + 1) });
-    this.hair.pass(accumulate, targets.b);
-    [targets.a, targets.b] = [targets.b, targets.a];
-    this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: targets.a.texture, uMirrored: this.mirrored ? 1 : 0 }), null);
-    this.still++;
-    this.settled = this.still >= this.stillFrames && !this.coarse;
+    return { hair: this.hairShown, other: this.other, otherHair: this.otherShown, wipe, mirrored: this.mirrored };
   }
-
-  /** The scene into a target; with a wipe (px from the left) the take that is laid over to the right of it. */
-  private render(main: THREE.WebGLRenderTarget, wipe: number | null): void {
-    const { renderer, scene, camera, hair, other } = this;
-    renderer.setClearColor(BACKDROP, 1);
-    for (const [from, to, left] of wipe === null || !other ? [[0, main.width, null]] as const : [[0, wipe, true], [wipe, main.width, false]] as const) {
-      if (to <= from) continue;
-      main.scissorTest = left !== null;
-      main.scissor.set(from, 0, to - from, main.height);
-      renderer.setRenderTarget(main);
-      renderer.clear();
-      const own = hair.mesh.visible;
-      if (other && left !== null) { hair.mesh.visible = own && left; other.mesh.visible = !left; }
-      renderer.render(scene, camera);
-      hair.mesh.visible = own;
-    }
-    main.scissorTest = false;
+  private draw(): void {
+    this.still = this.drawing.draw(this.still, this.shownNow(), this.stillFrames);
+    this.settled = this.still >= this.stillFrames && !this.coarse;
   }
 
   /** While a row of small pictures is made the view itself waits. */
@@ -664,7 +589,7 @@ export class Viewport {
     this.hair.setBounds(points);
     const tiny = width < TINY;
     if (filled) this.hair.update(document_.fill, this.pillsNow(), Math.min(tiny ? SMALL_STRANDS / 2 : SMALL_STRANDS, this.enough(document_.fill)), true);
-    const helpers = this.scene.children.filter((c) => c.visible && (c instanceof THREE.LineSegments || c instanceof THREE.Points || c === this.overlays.group || c === this.mapMesh || c === this.plotMesh || c === this.cardView.mesh)), aspect = camera.aspect, otherOn = this.other?.mesh.visible ?? false;
+    const helpers = this.scene.children.filter((c) => c.visible && (c instanceof THREE.LineSegments || c instanceof THREE.Points || c === this.overlays.group || c === this.mapView.mesh || c === this.plotMesh || c === this.cardView.mesh)), aspect = camera.aspect, otherOn = this.other?.mesh.visible ?? false;
     for (const h of helpers) h.visible = false;
     if (this.other) this.other.mesh.visible = false;
     camera.aspect = width / height;
@@ -678,7 +603,7 @@ export class Viewport {
       camera.setViewOffset(width, height, jx, jy, width, height);
       camera.updateMatrixWorld();
       this.hair.prepare(camera, height, k, filled !== null);
-      this.render(main, null);
+      this.drawing.render(main, null, null);
       this.hair.pass(this.hair.setUniforms(this.hair.material('accumulate', SCREEN_VERTEX, ACCUMULATE_FRAGMENT), { tOld: sum.texture, tNew: main.texture, uShare: 1 / (k + 1) }), next);
       [sum, next] = [next, sum];
     }
