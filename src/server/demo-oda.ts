@@ -4,7 +4,7 @@ import { bytesOf, floatsOf, packPlanting, unpackPlanting } from '../core/documen
 import { newDocument, type GroomDocument } from '../core/document/schema';
 import { KeepOff } from '../core/groom/comb/keep-off';
 import { playStrokes, strokesSchema } from '../core/groom/comb/script';
-import { flowOf, growAlong } from '../core/groom/flow';
+import { flowOf, growAlong, wayOf } from '../core/groom/flow';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, scatterEvenly } from '../core/groom/planting';
 import { makeRandom } from '../core/math/random';
@@ -136,7 +136,7 @@ function browsOf(made: ReturnType<typeof groomMaker>, surface: Surface, characte
     flow.push(...flowOf(side > 0 ? 0 : 1, line));
   }
   const faces = Array.from({ length: surface.triangles.length / 3 }, (_, f) => f).filter((f) => brow.nearest(surface.place(f, [1 / 3, 1 / 3, 1 / 3]), 0.0022) !== null);
-  return made({ name: 'brows', clip: 'look back', end: 48, faces, guides: 90, pointCount: 8 }, (root, normal, random) => growAlong(surface, root, normal, flow, { length: 0.0075 + 0.003 * random(1), pointCount: 8, lift: 0.0012 }), (d) => {
+  return made({ name: 'brows', clip: 'look back', end: 48, faces, guides: 90, pointCount: 8 }, (root, normal, random) => growAlong(surface, root, normal, wayOf(flow), { length: 0.0075 + 0.003 * random(1), pointCount: 8, lift: 0.0012 }), (d) => {
     d.hidden = ['brows'];
     d.plant.lengthCm = 0.9;
     d.plant.lie = 'lying';

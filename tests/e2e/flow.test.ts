@@ -43,6 +43,18 @@ describe('which way hair lies', () => {
     // near the first stroke tips lie where it goes: to the pony’s front, +z
     const ahead = await ask<number>(`(() => { const { flow } = f.session.desk, { planting, offsets, pointCount } = f.session.guides; let sum = 0, n = 0; for (let g = 0; g < planting.faces.length; g++) { const w = [1 - planting.weights[2*g] - planting.weights[2*g+1], planting.weights[2*g], planting.weights[2*g+1]], p = f.session.restSurface.place(planting.faces[g], w); for (let o = 0; o < flow.length; o += 10) if (Math.hypot(p[0]-flow[o+1], p[1]-flow[o+2], p[2]-flow[o+3]) < 0.03) { const t = 3 * (pointCount * g + pointCount - 1), d = [offsets[t], offsets[t+1], offsets[t+2]], l = Math.hypot(...d); sum += (d[0]*flow[o+4] + d[1]*flow[o+5] + d[2]*flow[o+6]) / l; n++; break; } } return n > 3 ? sum / n : -2; })()`);
     expect(ahead).toBeGreaterThan(0.85);
+    // the same strokes with what turns round in them left out: other guides, and back
+    const lay = await ask<number[]>('Array.from(f.session.guides.offsets)');
+    await page.getByLabel('Without whorls').click();
+    expect(await ask<boolean>('f.state().history.document.plant.noWhorls')).toBe(true);
+    await page.getByTestId('plant').click();
+    await planted();
+    const other = await ask<number[]>('Array.from(f.session.guides.offsets)'), unlike = other.reduce((n, v, k) => n + (Math.abs(v - lay[k]) > 1e-4 ? 1 : 0), 0);
+    expect(unlike).toBeGreaterThan(0.05 * lay.length);
+    await page.keyboard.press('Control+z');
+    await page.keyboard.press('Control+z');
+    expect(await ask<number[]>('Array.from(f.session.guides.offsets)')).toEqual(lay);
+    expect(await ask<boolean>('f.state().history.document.plant.noWhorls === undefined')).toBe(true);
     await page.keyboard.down('Control');
     const box = (await page.getByTestId('view').boundingBox())!;
     await page.mouse.click(box.x + 0.4 * box.width, box.y + 0.46 * box.height);

@@ -87,9 +87,9 @@ export function motionKey(document: GroomDocument, characterId: string): string 
 }
 
 /** Key of all that planting depends on. */
-export function plantKey({ plot: { maps: { density, length }, flow, ...plot }, plant: { by, perCm2, guideCount, lengthSpread, ...plant } }: Pick<GroomDocument, 'plot' | 'plant'>): string {
+export function plantKey({ plot: { maps: { density, length }, flow, ...plot }, plant: { by, perCm2, guideCount, lengthSpread, noWhorls, ...plant } }: Pick<GroomDocument, 'plot' | 'plant'>): string {
   // what is not used is not named: guides of documents from before it are not out of date
-  return keyOf({ plot: { ...plot, ...(density || length ? { maps: { density, length } } : {}), ...(flow && plant.lie !== 'standing' ? { flow } : {}) }, plant: { ...plant, ...(by === 'area' ? { perCm2 } : { guideCount }), ...(lengthSpread > 0 ? { lengthSpread } : {}) } });
+  return keyOf({ plot: { ...plot, ...(density || length ? { maps: { density, length } } : {}), ...(flow && plant.lie !== 'standing' ? { flow, ...(noWhorls ? { noWhorls } : {}) } : {}) }, plant: { ...plant, ...(by === 'area' ? { perCm2 } : { guideCount }), ...(lengthSpread > 0 ? { lengthSpread } : {}) } });
 }
 
 function keyOf(value: unknown): string {

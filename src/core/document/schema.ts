@@ -126,7 +126,7 @@ export const BAKE_PARAMETERS = {
 export const bufferIdSchema = z.string().regex(/^[0-9a-f]{64}$/);
 export type BufferId = string;
 
-const plantSchema = numbers(PLANT_PARAMETERS).extend({ lie: z.enum(['standing', 'lying', 'falling']), /** Whether guides are counted, or planted so many to an area. */ by: z.enum(['count', 'area']) });
+const plantSchema = numbers(PLANT_PARAMETERS).extend({ lie: z.enum(['standing', 'lying', 'falling']), /** Whether guides are counted, or planted so many to an area. */ by: z.enum(['count', 'area']), /** Whether what goes round in the flow is left out. */ noWhorls: z.boolean().optional() });
 /** Points of a profile: from share 0 to share 1, ascending. */
 const profile = (least: number, most: number): z.ZodType<[number, number][]> => z.array(z.tuple([z.number().min(0).max(1), z.number().min(least).max(most)])).min(2).max(16)
   .refine((p) => p[0][0] === 0 && p[p.length - 1][0] === 1 && p.every((k, i) => i === 0 || k[0] > p[i - 1][0]), { message: 'A profile runs from 0 to 1 in ascending steps.' });

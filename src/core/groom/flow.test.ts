@@ -4,7 +4,7 @@ import type { Vec3 } from '../math/vec';
 import { Surface } from '../mesh/surface';
 import { carryFlow } from './carry-over';
 import { redrawn } from './draw';
-import { flowAt, flowOf, FLOW_NUMBERS, growAlong, mirroredFlow, strokesOf, withoutFlow } from './flow';
+import { flowAt, flowOf, FLOW_NUMBERS, growAlong, mirroredFlow, strokesOf, wayOf, withoutFlow } from './flow';
 import { greyAt, imageFromMap, mapFromImage } from './image-map';
 import { polylineLength } from './polyline';
 import { SkinGrid } from './skin-grid';
@@ -55,7 +55,7 @@ describe('flow', () => {
     expect(l[2] - r[2]).toBeCloseTo(0, 6);
   });
   it('a lying guide keeps to the skin and its lift with the flow, and has the length asked for', () => {
-    const surface = ball(), flow = flowOf(0, round(arc(-1.4, 1.4))), normal: Vec3 = [Math.cos(-1), 0, Math.sin(-1)], root: Vec3 = [0.1 * normal[0], 0, 0.1 * normal[2]], guide = growAlong(surface, root, normal, flow, { length: 0.12, pointCount: 16, lift: 0.004 });
+    const surface = ball(), flow = flowOf(0, round(arc(-1.4, 1.4))), normal: Vec3 = [Math.cos(-1), 0, Math.sin(-1)], root: Vec3 = [0.1 * normal[0], 0, 0.1 * normal[2]], guide = growAlong(surface, root, normal, wayOf(flow), { length: 0.12, pointCount: 16, lift: 0.004 });
     expect(Array.from(guide.slice(0, 3))).toEqual([0, 0, 0]);
     expect(polylineLength(guide)).toBeCloseTo(0.12, 6);
     for (let i = 1; i < 16; i++) {

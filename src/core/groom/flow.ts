@@ -5,6 +5,7 @@
 import { addScaled, dot, normalize, smoothStep, type Vec3 } from '../math/vec';
 import type { Surface } from '../mesh/surface';
 import { resampleEvenly } from './polyline';
+import type { WayAt } from './slope';
 
 /** A place of a stroke: number of the stroke, place (m, rest pose), way it goes (unit, along the skin), normal of the skin. */
 export const FLOW_NUMBERS = 10;
@@ -45,6 +46,9 @@ export function flowAt(flow: ArrayLike<number>, p: ArrayLike<number>, normal: Ve
   return normalize(addScaled(other, normal, -dot(other, normal)));
 }
 
+/** The way strokes go, at any place. */
+export const wayOf = (flow: ArrayLike<number>): WayAt => (p, normal) => flowAt(flow, p, normal);
+
 /** The same strokes on the other side of x = 0 beside them: those of one side laid on the other. `fromLeft`: from +x. */
 export function mirroredFlow(flow: ArrayLike<number>, fromLeft: boolean): number[] {
   const kept: number[] = [], side = new Map<number, number>();
@@ -77,12 +81,12 @@ const STEPS = 60;
 /** Length over which a lying guide leaves the skin to its lift, as a share of its own and at most so much, m. */
 const RISE = 0.35, MOST_RISE = 0.03;
 
-/** Points of a guide that lies along the skin with the flow, from its root, 3 × pointCount, m; at `lift` (m) off the skin once it has left it. */
-export function growAlong(surface: Surface, root: Vec3, normal: Vec3, flow: ArrayLike<number>, { length, pointCount, lift }: { length: number; pointCount: number; lift: number }): Float32Array {
+/** Points of a guide that lies along the skin the way `flow` goes, from its root, 3 × pointCount, m; at `lift` (m) off the skin once it has left it. */
+export function growAlong(surface: Surface, root: Vec3, normal: Vec3, flow: WayAt, { length, pointCount, lift }: { length: number; pointCount: number; lift: number }): Float32Array {
   const ds = length / STEPS, rise = Math.min(MOST_RISE, RISE * length), path = [0, 0, 0];
-  let p: Vec3 = [...root], n = normal, way = flowAt(flow, root, normal), foot: Vec3 = root;
+  let p: Vec3 = [...root], n = normal, way = flow(root, normal), foot: Vec3 = root;
   for (let i = 1; i <= STEPS; i++) {
-    const s = i * ds, wish = flowAt(flow, foot, n), turned = normalize(addScaled(way, wish, 0.35)), along = normalize(addScaled(turned, n, -dot(turned, n)));
+    const s = i * ds, wish = flow(foot, n), turned = normalize(addScaled(way, wish, 0.35)), along = normalize(addScaled(turned, n, -dot(turned, n)));
     way = dot(along, along) > 0.5 ? along : wish;
     const ahead = addScaled(foot, way, ds), near = surface.nearest(ahead, 0.05), height = Math.min(lift, 0.25 * length) * smoothStep(0, rise, s);
     // past a rim the skin ends: straight on

@@ -3,11 +3,12 @@ import type { GroomDocument } from '../document/schema';
 import { hashUnit } from '../math/random';
 import type { Surface } from '../mesh/surface';
 import { shapesBetween } from './between';
-import { flowAt, growAlong } from './flow';
+import { growAlong, wayOf } from './flow';
 import { growGuide, type Lie } from './grow';
 import { rootPlace, type Planting } from './planting';
 import { MOST_ROOTS, plantedArea, scatterRoots } from './scatter';
 import { mapSampler, type SkinGrid } from './skin-grid';
+import { withoutWhorls } from './slope';
 
 export interface PlantOrder {
   faces: Uint32Array; seed: number; pointCount: number; length: number; lengthSpread: number; lift: number; lie: Lie;
@@ -17,17 +18,19 @@ export interface PlantOrder {
   density: Uint8Array | null; lengths: Uint8Array | null;
   /** Which way hair lies (flow.ts). */
   flow: ArrayLike<number>;
+  /** Whether it is to be without whorls (slope.ts). */
+  noWhorls: boolean;
   /** Guides that stay as they are, with their shapes. */
   kept: { planting: Planting; offsets: Float32Array } | null;
 }
 /** What the settings of a document ask for, without its maps and its flow. */
 export const plantOrderOf = (plant: GroomDocument['plant'], faces: Uint32Array): PlantOrder => ({
   faces, count: plant.by === 'count' ? plant.guideCount : null, perM2: plant.perCm2 * 1e4, seed: plant.seed, pointCount: plant.pointCount, length: plant.lengthCm / 100, lengthSpread: plant.lengthSpread, lift: plant.liftMm / 1000, lie: plant.lie,
-  density: null, lengths: null, flow: [], kept: null,
+  density: null, lengths: null, flow: [], noWhorls: plant.noWhorls ?? false, kept: null,
 });
 
 /** `offsets`: 3 × points × guides, m, rest orientation. Throws in plain words where nothing, or too much, would be planted. */
-export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, seed, density: densityMap, lengths, lengthSpread, kept, length, flow, ...options }: PlantOrder): { planting: Planting; offsets: Float32Array } {
+export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, seed, density: densityMap, lengths, lengthSpread, kept, length, flow, noWhorls, ...options }: PlantOrder): { planting: Planting; offsets: Float32Array } {
   const mapOf = (bytes: Uint8Array | null): ReturnType<typeof mapSampler> => bytes && mapSampler(bytes, on.positions, on.triangles, grid);
   const density = mapOf(densityMap), share = mapOf(lengths), held = kept?.planting.faces.length ?? 0, wanted = count ?? Math.round(perM2 * plantedArea(on, faces, density));
   if (wanted < 1) throw new Error('At this density not one guide would be planted. Raise the density, or paint more of it.');
@@ -38,11 +41,14 @@ export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, 
   if (kept) {
     offsets.set(kept.offsets);
     offsets.set(shapesBetween(on, kept.planting, kept.offsets, options.pointCount, { faces: planting.faces.slice(held), weights: planting.weights.slice(2 * held) }), stride * held);
-  } else for (let g = 0; g < n; g++) {
+    return { planting, offsets };
+  }
+  const strokes = wayOf(flow), way = noWhorls && flow.length > 0 && options.lie !== 'standing' ? withoutWhorls(on, strokes) : strokes;
+  for (let g = 0; g < n; g++) {
     const own = length * (1 - lengthSpread * hashUnit(16 * g + 5)) * (share ? share(planting.faces[g], planting.weights[2 * g], planting.weights[2 * g + 1]) : 1);
     // a strand must have some length to be one
     const root = rootPlace(on, planting, g), normal = on.normal(planting.faces[g]), grown = { ...options, length: Math.max(0.002, own) };
-    offsets.set(options.lie === 'lying' ? growAlong(on, root, normal, flow, grown) : growGuide(on, root, normal, flow.length > 0 ? { ...grown, lead: flowAt(flow, root, normal) } : grown), stride * g);
+    offsets.set(options.lie === 'lying' ? growAlong(on, root, normal, way, grown) : growGuide(on, root, normal, flow.length > 0 ? { ...grown, lead: way(root, normal) } : grown), stride * g);
   }
   return { planting, offsets };
 }

@@ -14,7 +14,7 @@ import { useEditor, type PlantTool } from '../state/store';
 import { BrushFields } from './brush-fields';
 import { CurvesPart } from './curves-part';
 import { MapFiles } from './map-files';
-import { Button, Choice, helpProps, IconButton, Note, NumberField, OneOf, Question } from './controls';
+import { Button, Choice, helpProps, IconButton, Note, NumberField, OneOf, Question, Toggle } from './controls';
 import { Field, type PanelProps } from './panel-parts';
 import { useWorkshop } from './context';
 
@@ -126,6 +126,7 @@ function Flow({ document }: PanelProps) {
         <span {...helpProps('Without strokes hair lies downhill.')}><IconButton label="Clear the flow" disabled={strokes === 0} onClick={() => desk.clearFlow()}><Circle size={15} /></IconButton></span>
         <span className="ml-auto text-[12px] text-faint">{strokes === 0 ? 'downhill' : lies ? 'with the strokes' : 'not used: it stands'}</span>
       </div>
+      {strokes > 0 && lies && <Toggle label="Without whorls" help="Hair never lies round in a ring: what turns round in the strokes is left out, the rest of them kept. Off for a crown that is to have its whorl." checked={document.plant.noWhorls ?? false} onChange={(on) => useEditor.getState().edit(on ? 'Flow without whorls' : 'Flow with its whorls', (d) => { if (on) d.plant.noWhorls = true; else delete d.plant.noWhorls; })} />}
       {tool.name === 'flow' && strokes === 0 && <Note>A few strokes are enough: between them the ways go over into each other.</Note>}
     </Question>
   );
