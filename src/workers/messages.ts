@@ -8,6 +8,7 @@ import type { Planting } from '../core/groom/planting';
 import type { Maps } from '../core/bake/open-scene';
 import type { SwaySettings } from '../core/document/schema';
 import type { Pose } from '../core/mesh/character';
+import type { SettleOrder } from '../core/sway/settle';
 import type { Hand } from '../core/mesh/hand';
 import type { Proof } from '../core/document/proof';
 import type { PackedFrames } from '../core/bake/frame-codec';
@@ -44,8 +45,8 @@ export type FillRequest =
   /** Filled strands, 4 × nodes of each, to be lifted out of the colliders in a pose. */
   | { kind: 'push'; key: string; nodes: Float32Array; nodeCount: number; count: number; pose: Pose; hidden: readonly string[]; settings: SwaySettings }
   | { kind: 'plant'; request: number; order: PlantOrder }
-  /** Some guides, to fall in the rest pose until they lie. */
-  | { kind: 'settle'; request: number; planting: Planting; offsets: Float32Array; pointCount: number; mesh: string; hidden: readonly string[]; settings: SwaySettings }
+  /** Some guides, to fall until they lie. */
+  | ({ kind: 'settle'; request: number } & SettleOrder)
   /** How much skin shows between filled strands in the rest pose, from directions toward the viewer. */
   | { kind: 'coverage'; request: number; faces: Uint32Array; strands: FilledStrands; offsets: Float32Array; pointCount: number; look: Look; full: number; directions: [number, number, number][] }
   /** Cards of the groom in the rest pose. */

@@ -84,6 +84,31 @@ describe('a stroke of every brush', () => {
     expect((await stored()).guides.offsets).toBe(before);
   });
 
+  it('a curve of one’s own says how parts of a strand take the brush: it begins as the choice before it, and with nothing at the tip tips alone stay less far', async () => {
+    await brush('straighten');
+    await page.getByRole('radio', { name: 'Even', exact: true }).click();
+    await page.getByRole('radio', { name: 'Curve', exact: true }).click();
+    expect(await ask('f.state().comb.ownAlong')).toEqual([[0, 1], [1, 1]]);
+    const knot = page.getByRole('slider', { name: 'The brush along the strand at 0 %' });
+    await knot.focus();
+    for (let k = 0; k < 50; k++) await page.keyboard.press('ArrowDown');
+    await page.getByRole('slider', { name: 'The brush along the strand at 100 %' }).focus();
+    for (let k = 0; k < 50; k++) await page.keyboard.press('ArrowDown');
+    expect(await ask('f.state().comb.ownAlong')).toEqual([[0, 0], [1, 0]]);
+    const before = (await stored()).guides.offsets;
+    await drag([0.52, 0.42], [0.46, 0.6]);
+    await saved();
+    expect(moved(await floats(before), await floats((await stored()).guides.offsets))).toEqual([]);
+    for (let k = 0; k < 50; k++) await page.keyboard.press('ArrowUp');
+    const old = await floats((await stored()).guides.offsets);
+    await drag([0.52, 0.42], [0.46, 0.6]);
+    await saved();
+    const now = await floats((await stored()).guides.offsets), which = moved(old, now);
+    expect(which.length).toBeGreaterThan(3);
+    await page.keyboard.press('Control+z');
+    await page.getByRole('radio', { name: 'Even', exact: true }).click();
+    await saved();
+  });
   it('with Ctrl, longer shortens; cut leaves no hair beyond the brush, along a line none beyond the line', async () => {
     const whole = (s: Float32Array): number => polylineLength(s, 0, s.length / 3), start = (await stored()).guides.offsets, old = await floats(start);
     const lengths = (s: Float32Array): number => Array.from({ length: count }, (_, g) => polylineLength(s, N * g, N)).reduce((a, b) => a + b);

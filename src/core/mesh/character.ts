@@ -143,6 +143,18 @@ export function poseAtFrame(character: Character, clip: Clip | null, shot: { fps
   return poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0, kept);
 }
 
+/** A clip that stays as another is at one time, s. */
+export function stillClip(clip: Clip, time: number): Clip {
+  return {
+    name: clip.name, duration: 0,
+    channels: clip.channels.filter((c) => c.times.length > 0).map((c) => {
+      const width = c.values.length / (c.times.length * (c.interpolation === 'CUBICSPLINE' ? 3 : 1)), values = new Float64Array(width);
+      sampleChannel(c, time, width, values, 0);
+      return { ...c, interpolation: 'STEP' as const, times: Float32Array.of(0), values: Float32Array.from(values) };
+    }),
+  };
+}
+
 function morphsInto(character: Character, channel: Channel, time: number, pose: Pose): void {
   for (const mesh of character.meshes) {
     const count = mesh.morphs.length;

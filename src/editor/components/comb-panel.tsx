@@ -4,6 +4,7 @@ import { ArrowDown, ArrowUp, Eye, EyeOff, Plus, Trash2 } from 'lucide-react';
 import { useState, type ReactNode } from 'react';
 import { toast } from 'sonner';
 import { parameter, PLANT_PARAMETERS, SWAY_PARAMETERS } from '../../core/document/schema';
+import { ALONG } from '../../core/groom/comb/along';
 import { rememberStyle, pasteRemembered, rememberedStyle } from '../state/style-clipboard';
 import { MAP_NAMES, type MapName } from '../state/plant-desk';
 import { setComb as set, useEditor, type CombState, type CombTool } from '../state/store';
@@ -11,6 +12,7 @@ import { BrushFields } from './brush-fields';
 import { CagePart } from './cage-part';
 import { Button, Choice, Fold, helpProps, IconButton, Note, NumberField, OneOf, Question, Tick, Toggle } from './controls';
 import { Field, First, type PanelProps } from './panel-parts';
+import { ProfileField } from './profile-field';
 import { useWorkshop } from './context';
 
 /** What each brush is called in the palette, and what it does, in a sentence. */
@@ -25,7 +27,7 @@ export const BRUSH_HELP: Record<CombTool, { name: string; help: string }> = {
   twist: { name: 'Twist', help: 'Winds hair under the brush about the middle of the lock. With Ctrl, back.' },
   lift: { name: 'Lift', help: 'Raises hair off the skin. With Ctrl, presses it.' },
   press: { name: 'Press', help: 'Lays hair down on the skin, as near as the gap allows. With Ctrl, lifts it.' },
-  settle: { name: 'Settle', help: 'Paint over hair: when you let go, the solver lets it fall for two seconds. More strength, less hold.' },
+  settle: { name: 'Settle', help: 'Paint over hair: when you let go, the solver lets it fall for two seconds, in the pose you see. More strength, less hold.' },
   curl: { name: 'Curl', help: 'Winds strands into curls of the radius and pitch below. With Ctrl, takes curls out.' },
   longer: { name: 'Longer', help: 'Lengthens hair under the brush. With Ctrl, shortens it; the shape stays.' },
   match: { name: 'Match', help: 'Brings lengths under the brush to their mean.' },
@@ -109,7 +111,8 @@ function ToolSettings({ comb }: { comb: CombState }) {
       {styling && (
         <>
           {field('from')}
-          <div className="mt-1 flex items-center gap-2 text-soft"><span className="w-[62px]">Along</span><Choice label="Along the strand" value={comb.along} onChange={(along) => set({ along })} options={[{ value: 'whole', label: 'Even', help: 'All parts of a strand alike.' }, { value: 'roots', label: 'Roots', help: 'Most at the root.' }, { value: 'middle', label: 'Middle', help: 'Most half-way.' }, { value: 'tips', label: 'Tips', help: 'Most at the tip.' }]} /></div>
+          <div className="mt-1"><Choice label="Along the strand" value={comb.along} onChange={(along) => set(along === 'own' && comb.along !== 'own' ? { along, ownAlong: ALONG[comb.along].map(([u, v]) => [u, v]) } : { along })} options={[{ value: 'whole', label: 'Even', help: 'All parts of a strand alike.' }, { value: 'roots', label: 'Roots', help: 'Most at the root.' }, { value: 'middle', label: 'Middle', help: 'Most half-way.' }, { value: 'tips', label: 'Tips', help: 'Most at the tip.' }, { value: 'own', label: 'Curve', help: 'As the curve below says, root to tip; it begins as what was chosen before.' }]} /></div>
+          {comb.along === 'own' && <div className="mt-1"><ProfileField label="The brush along the strand" value={comb.ownAlong} onChange={(ownAlong) => set({ ownAlong })} onCommit={() => undefined} /></div>}
         </>
       )}
       {tool === 'curl' && <>{field('curlMm')}{field('pitchMm')}</>}

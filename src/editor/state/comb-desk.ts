@@ -14,7 +14,7 @@ import { randomShares, relength, repoint, rootsOff } from '../../core/groom/comb
 import { mirroredEdges } from '../../core/groom/face-choice';
 import { placeGuides, type Planting } from '../../core/groom/planting';
 import { roleOf } from '../../core/document/schema';
-import { skinPositions } from '../../core/mesh/character';
+import { clipTime, skinPositions } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
 import type { FillRequest } from '../../workers/messages';
 import { CageDesk } from './cage-desk';
@@ -146,7 +146,7 @@ export class CombDesk {
     const points = this.placed();
     this.work = {
       points, changed: new Set(),
-      stroke: kind === 'cut' ? null : new BrushStroke(kind, { points, pointCount: guides.pointCount, normals: this.normals(), chosen: this.choice }, { ...settings, along: ALONG[comb.along], from: comb.from, curlRadius: comb.curlMm / 1000, curlPitch: comb.pitchMm / 1000 }, this.obstacles() ?? []),
+      stroke: kind === 'cut' ? null : new BrushStroke(kind, { points, pointCount: guides.pointCount, normals: this.normals(), chosen: this.choice }, { ...settings, along: comb.along === 'own' ? comb.ownAlong : ALONG[comb.along], from: comb.from, curlRadius: comb.curlMm / 1000, curlPitch: comb.pitchMm / 1000 }, this.obstacles() ?? []),
     };
   }
   touch(dab: Dab): void {
@@ -305,7 +305,9 @@ export class CombDesk {
     this.settling = { request: ++this.settleNumber, guides: list, offsetsId: document.guides.offsets };
     useEditor.setState({ settling: true });
     const planting: Planting = { faces: Uint32Array.from(list, (g) => all.planting.faces[g]), weights: Float32Array.from(list.flatMap((g) => [all.planting.weights[2 * g], all.planting.weights[2 * g + 1]])) };
-    this.send({ kind: 'settle', request: this.settleNumber, planting, offsets, pointCount: all.pointCount, mesh: document.plot.mesh, hidden: document.hidden, settings: { ...document.sway, hold: document.sway.hold * (1 - strength) } });
+    // in the pose they are seen in
+    const { clip, bindPose } = session, { shot } = document, pose = clip && !bindPose ? { clip: clip.name, time: clipTime(useEditor.getState().frame, shot.fps, clip.duration, shot.cyclic) } : null;
+    this.send({ kind: 'settle', request: this.settleNumber, planting, offsets, pointCount: all.pointCount, mesh: document.plot.mesh, hidden: document.hidden, pose, settings: { ...document.sway, hold: document.sway.hold * (1 - strength) } });
   }
   private settling: { request: number; guides: number[]; offsetsId: BufferId } | null = null;
   private settleNumber = 0;

@@ -3,6 +3,8 @@ import { create } from 'zustand';
 import type { Draft } from 'immer';
 import { closeStep, edit, jump, redo, startHistory, undo, type History } from '../../core/document/edits';
 import type { GroomDocument, PlotMap, SwayMap } from '../../core/document/schema';
+import type { AlongName } from '../../core/groom/comb/along';
+import type { Profile } from '../../core/math/profile';
 import type { HowToChoose } from '../../core/groom/comb/choice';
 import type { CurvePlacement } from '../../core/groom/seat';
 import type { Limits, MeasureName, Proof } from '../../core/document/proof';
@@ -23,7 +25,9 @@ export interface CombState {
   tool: CombTool;
   /** Cut at the brush, or along a line. */
   cut: 'brush' | 'line';
-  along: 'whole' | 'tips' | 'roots' | 'middle';
+  /** How parts of a strand take the brush, root → tip; `own`: as `ownAlong` has it. */
+  along: AlongName | 'own';
+  ownAlong: Profile;
   /** Share of the length below which strands are let be. */
   from: number;
   curlMm: number;
@@ -235,7 +239,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   groom: null, loadError: null, history: null, save: 'saved', saveMessage: '',
   stage: 'cast', frame: 0, playing: false,
   brush: { radiusMm: 28, radiusPx: 90, strength: 0.7, falloff: 0.8 },
-  comb: { tool: 'comb', cut: 'brush', along: 'whole', from: 0, curlMm: 9, pitchMm: 60, symmetric: false, keepOff: 'skin', size: 'world', choose: 'brush', how: 'only', what: 'strands', map: 'hold', value: 0.5, layer: null, colour: 'plain', xray: false, isolate: false, mirrored: false, bindPose: false, cageSize: 3, cageFalloffCm: 0, cageKeepsLengths: true },
+  comb: { tool: 'comb', cut: 'brush', along: 'whole', ownAlong: [[0, 1], [1, 1]], from: 0, curlMm: 9, pitchMm: 60, symmetric: false, keepOff: 'skin', size: 'world', choose: 'brush', how: 'only', what: 'strands', map: 'hold', value: 0.5, layer: null, colour: 'plain', xray: false, isolate: false, mirrored: false, bindPose: false, cageSize: 3, cageFalloffCm: 0, cageKeepsLengths: true },
   chosen: 0, choiceCount: 0, settling: false, comparing: null, heading: null, fetching: () => null,
   show: { hair: true, guides: false, pills: false, marks: false, groomed: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false }, draw: { tool: null, shown: 'shares', bend: 0, place: null },
