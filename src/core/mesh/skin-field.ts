@@ -49,8 +49,8 @@ export class SkinField {
   /** Whether the nearest place is on an open edge. */
   private border = false;
 
-  /** `P` 3 × vertices, m; `outward` −1 where faces look inwards; `closed`: whether it encloses a volume, else it has two sides. `box`: low and high corner of where is asked, m; everywhere where it is null. */
-  constructor(private readonly P: ArrayLike<number>, private readonly T: Uint32Array, private readonly closed: boolean, private readonly outward: 1 | -1, reach: number, box: readonly number[] | null = null) {
+  /** `P` 3 × vertices, m; `outward` −1 where faces look inwards; `closed`: whether it encloses a volume, else it has two sides. `box`: low and high corner of where is asked, m; everywhere where it is null. `hidden`: 1 for each face that is none of its surface. */
+  constructor(private readonly P: ArrayLike<number>, private readonly T: Uint32Array, private readonly closed: boolean, private readonly outward: 1 | -1, reach: number, box: readonly number[] | null = null, private readonly hidden: Uint8Array | null = null) {
     const high = [-Infinity, -Infinity, -Infinity], { low } = this, n = T.length / 3;
     for (let v = 0; v < P.length; v++) { const c = v % 3; if (P[v] < low[c]) low[c] = P[v]; if (P[v] > high[c]) high[c] = P[v]; }
     // `reach` is added on every side below
@@ -91,7 +91,7 @@ export class SkinField {
   /** Counts a triangle in the boxes it can be within reach of (one place on, so that sums come out as beginnings), or writes it there. */
   private enter(t: number, count: Uint32Array, list: Uint32Array | null): void {
     const { low, grid: [nx, ny, nz], size, reach, facts } = this, o = FACTS * t, far = facts[o + 3] + reach, far2 = far * far, cx = facts[o] - low[0], cy = facts[o + 1] - low[1], cz = facts[o + 2] - low[2];
-    if (!Number.isFinite(cx + cy + cz + far)) return;
+    if (!Number.isFinite(cx + cy + cz + far) || this.hidden?.[t] === 1) return;
     const large = facts[o + 3] > LARGE * size, near2 = (reach + HALF * size) ** 2;
     const least = (v: number): number => Math.max(0, Math.floor((v - far) / size)), most = (v: number, n: number): number => Math.min(n - 1, Math.floor((v + far) / size)), z1 = most(cz, nz), y1 = most(cy, ny), x1 = most(cx, nx), x0 = least(cx), y0 = least(cy);
     for (let z = least(cz); z <= z1; z++) {

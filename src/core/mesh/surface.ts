@@ -40,6 +40,13 @@ export class Surface {
     return hit && hit.faceIndex != null ? this.describe(hit.faceIndex, [hit.point.x, hit.point.y, hit.point.z], hit.distance) : null;
   }
 
+  /** How often the mesh goes round a place, as a ray from it tells: 1 inside a closed mesh, 2 where two parts of it overlap. `direction` is unit. */
+  around(origin: ArrayLike<number>, direction: ArrayLike<number>): number {
+    const ray = new Ray(new Vector3(origin[0], origin[1], origin[2]), new Vector3(direction[0], direction[1], direction[2]));
+    let count = 0;
+    for (const hit of this.bvh.raycast(ray, DoubleSide)) if (hit.faceIndex != null) { const n = this.normal(hit.faceIndex); count += n[0] * direction[0] + n[1] * direction[1] + n[2] * direction[2] > 0 ? 1 : -1; }
+    return count;
+  }
   /** Faces that come within `radius` (m) of a place, in the order of their numbers. */
   facesNear(p: ArrayLike<number>, radius: number): number[] {
     const out: number[] = [], ball = new Sphere(new Vector3(p[0], p[1], p[2]), radius);

@@ -1,11 +1,12 @@
 /** Filled strands and what collides in one pose: where the two parts meet. */
 import type { SwaySettings } from '../document/schema';
 import { moveInto } from '../math/mat4';
-import { poseCharacter, skinPositions, type Character, type Pose } from '../mesh/character';
+import { poseCharacter, restPositions, skinPositions, type Character, type Pose } from '../mesh/character';
 import { collidersOf, type ColliderSet } from './colliders';
 import { boxOf, PosedObstacles, type Obstacles } from './push-out';
 import { nodeMotionsInto } from './scene';
-import { describeShell } from './shell-check';
+import { describeShell, outwardSign } from './shell-check';
+import { hiddenFaces } from './start-check';
 
 /** Colliders of a character as last asked for, with the shells that have an outside. */
 let known: { character: Character; key: string; set: ColliderSet; obstacles: Obstacles; shells: number[]; nodes: number[] } | null = null;
@@ -20,7 +21,16 @@ function obstaclesOf(character: Character, hidden: readonly string[], settings: 
     skinPositions(character, character.meshes[m], rest, P);
     return describeShell(character.meshes[m].triangles, P).closed;
   });
-  known = { character, key, set, shells, nodes: used.map((p) => p.node), obstacles: { pills: used, floors: [], shells: shells.map((m) => ({ triangles: character.meshes[m].triangles, closed: true })) } };
+  known = { character, key, set, shells, nodes: used.map((p) => p.node), obstacles: { pills: used, floors: [], shells: shells.map((m) => ({ triangles: character.meshes[m].triangles, closed: true, hidden: hiddenOf(character, m) })) } };
+  return known;
+}
+
+/** By mesh, as they are the same for every groom and setting. */
+const HIDDEN = new WeakMap<Uint32Array, Uint8Array>();
+function hiddenOf(character: Character, m: number): Uint8Array {
+  const mesh = character.meshes[m];
+  let known = HIDDEN.get(mesh.triangles);
+  if (!known) { const P = restPositions(character, mesh); HIDDEN.set(mesh.triangles, (known = hiddenFaces(P, mesh.triangles, outwardSign(mesh.triangles, P)))); }
   return known;
 }
 

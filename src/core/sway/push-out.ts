@@ -15,13 +15,18 @@ export interface Obstacles {
   pills: readonly Pick<Pill, 'radiusA' | 'radiusB'>[];
   /** Normal and offset of each floor. */
   floors: readonly (readonly [number, number, number, number])[];
-  shells: readonly { triangles: Uint32Array; closed: boolean }[];
+  /** `hidden`: 1 for each face that lies inside the mesh itself. */
+  shells: readonly { triangles: Uint32Array; closed: boolean; hidden?: Uint8Array }[];
 }
 
 /** How far outside a surface a pushed point is set, m. */
 const MARGIN = 2e-4;
 /** Share of a point's movement that the next one begins with, and how far outside it is set, m: the first is tried first. */
-const WAYS = [{ follow: 0.8, margin: MARGIN }, { follow: 1, margin: 8e-4 }, { follow: 0.4, margin: MARGIN }, { follow: 1, margin: 2.5e-3 }];
+const WAYS: readonly Way[] = [{ follow: 0.8, margin: MARGIN }, { follow: 1, margin: 8e-4 }, { follow: 0.4, margin: MARGIN }, { follow: 1, margin: 2.5e-3 }, { follow: 0.8, margin: MARGIN, around: true }, { follow: 1, margin: 8e-4, around: true }];
+/** `around`: a point that no contact gets out is set where it is free all round its parent, as near to where it was as can be. */
+interface Way { follow: number; margin: number; around?: boolean }
+/** Directions that are looked into then: evenly over the sphere (golden angle). */
+const AROUND = 128, GOLDEN = Math.PI * (3 - Math.sqrt(5));
 /** Points a strand that is rooted inside has to come out; what is deeper than this after them, m, belongs inside. */
 const ROOTED = 2, SUNK = 0.005;
 /** m: what is less deep is not tried again. */
@@ -48,7 +53,7 @@ export class PosedObstacles {
 
   /** `ends`: six numbers a pill; `positions`: of each shell's vertices; `box`: low and high corner of all strands, m. */
   constructor(private readonly obstacles: Obstacles, private readonly ends: ArrayLike<number>, positions: readonly ArrayLike<number>[], box: readonly number[]) {
-    this.fields = obstacles.shells.map((s, k) => new SkinField(positions[k], s.triangles, s.closed, s.closed ? outwardOf(s.triangles, positions[k]) : 1, BAND, box));
+    this.fields = obstacles.shells.map((s, k) => new SkinField(positions[k], s.triangles, s.closed, s.closed ? outwardOf(s.triangles, positions[k]) : 1, BAND, box, s.hidden));
     this.near = new Int32Array(this.fields.length).fill(-1);
     this.balls = new Float64Array(4 * obstacles.pills.length);
     obstacles.pills.forEach((p, k) => {
@@ -126,8 +131,24 @@ export class PosedObstacles {
     return left;
   }
 
-  private sweepBy(way: { follow: number; margin: number }, P: Float64Array | Float32Array, o: number, n: number, C: ArrayLike<number>, co: number): number {
-    const a = 3 * o, { found } = this, { follow, margin } = way;
+  private readonly spot = { x: 0, y: 0, z: 0 };
+  /** Into `spot`: the place at a length from (px, py, pz) that is free and lies most the way of (x, y, z); the least deep where none is. */
+  private lookAround(px: number, py: number, pz: number, x: number, y: number, z: number, length: number, cx: number, cy: number, cz: number): void {
+    const { spot } = this;
+    let free = -Infinity, least = -Infinity;
+    spot.x = x; spot.y = y; spot.z = z;
+    for (let k = 0; k < AROUND; k++) {
+      const h = 1 - (2 * k + 1) / AROUND, r = Math.sqrt(1 - h * h), u = r * Math.cos(GOLDEN * k), v = r * Math.sin(GOLDEN * k), qx = px + length * u, qy = py + length * h, qz = pz + length * v, along = u * (x - px) + h * (y - py) + v * (z - pz);
+      if (free > -Infinity && along <= free) continue;
+      const d = this.at(qx, qy, qz, cx, cy, cz);
+      if (d >= MARGIN) free = along; else if (free > -Infinity || d <= least) continue;
+      least = d;
+      spot.x = qx; spot.y = qy; spot.z = qz;
+    }
+  }
+
+  private sweepBy(way: Way, P: Float64Array | Float32Array, o: number, n: number, C: ArrayLike<number>, co: number): number {
+    const a = 3 * o, { found } = this, { follow, margin, around } = way;
     let sx = 0, sy = 0, sz = 0, rooted = true, deepest = 0, px = P[a], py = P[a + 1], pz = P[a + 2], bx = px, by = py, bz = pz;
     for (let i = 1; i < n; i++) {
       const q = a + 3 * i, c = 3 * (co + i), rx = P[q], ry = P[q + 1], rz = P[q + 2], length = Math.sqrt((rx - bx) ** 2 + (ry - by) ** 2 + (rz - bz) ** 2), cx = C[c], cy = C[c + 1], cz = C[c + 2];
@@ -144,9 +165,10 @@ export class PosedObstacles {
         x = px + l * (x - px); y = py + l * (y - py); z = pz + l * (z - pz);
       }
       let nx = 0, ny = 0, nz = 0;
+      let inside = true;
       for (let test = 0; test < TESTS; test++) {
         const d = moved || test > 0 ? this.at(x, y, z, cx, cy, cz) : raw;
-        if (d >= 0 || (test > 0 && d >= margin)) break;
+        if (d >= 0 || (test > 0 && d >= margin)) { inside = false; break; }
         if (!moved && test === 0) found[0] = raw;
         // a second obstacle: between both
         nx = test === 0 ? found[1] : nx + found[1]; ny = test === 0 ? found[2] : ny + found[2]; nz = test === 0 ? found[3] : nz + found[3];
@@ -159,6 +181,7 @@ export class PosedObstacles {
         const s = Math.sqrt(Math.max(0, length * length - h * h)) / Math.max(1e-12, Math.sqrt(tx * tx + ty * ty + tz * tz));
         x = px + h * nx + s * tx; y = py + h * ny + s * ty; z = pz + h * nz + s * tz;
       }
+      if (inside && around && this.at(x, y, z, cx, cy, cz) < -LEFT) { this.lookAround(px, py, pz, x, y, z, length, cx, cy, cz); ({ x, y, z } = this.spot); }
       P[q] = x; P[q + 1] = y; P[q + 2] = z;
       sx = x - rx; sy = y - ry; sz = z - rz;
       px = x; py = y; pz = z;

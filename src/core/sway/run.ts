@@ -207,7 +207,7 @@ export class SwayRun {
 
     this.colliders = options.colliders ?? collidersOf(character, scene.hidden, settings);
     const gap = settings.skinGapMm / 1000, pills = (this.pills = this.colliders.pills.filter((p) => p.on)), used = this.colliders.floors.filter((f) => f.on);
-    this.worn = this.colliders.shells.filter((s) => s.on).map((s) => new WornShell(character, character.meshes[s.mesh], s.gap ?? gap, s.friction ?? settings.friction, s.twoSided));
+    this.worn = this.colliders.shells.filter((s) => s.on).flatMap((s) => WornShell.layers(character, character.meshes[s.mesh], s.gap ?? gap, s.friction ?? settings.friction, s.twoSided));
     const floors = used.map((f): Floor => ({ place: f.place, up: [0, 1, 0], gap: f.gap, friction: f.friction }));
     this.contacts = pills.length + floors.length + this.worn.length > 0
       ? new ContactFinder(pills, guides, { skinGap: gap, friction: settings.friction, floors, gapRise: GAP_RISE, gapShare: settings.profiles.gap.every(([, y]) => y === 1) ? undefined : (share) => profileAt(settings.profiles.gap, share), substeps: this.plan.substeps }, this.worn.map((w) => w.shell)) : null;
@@ -277,7 +277,7 @@ export class SwayRun {
       this.cages.begin(this.cageMotions);
     }
     const { substeps, passes, error, because } = this.plan;
-    this.report = { guides, cut, heldShare, pills: pills.length, shells: this.worn.length, bodies: loft?.lofted ?? 0, ...this.measureStart(), length: Math.round(1e4 * (Float64Array.from({ length: all }, (_, g) => polylineLength(whole.offsets, g * pointCount, pointCount)).sort()[all >> 1] ?? 0)) / 1e4, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
+    this.report = { guides, cut, heldShare, pills: pills.length, shells: new Set(this.worn.map((w) => w.mesh)).size, bodies: loft?.lofted ?? 0, ...this.measureStart(), length: Math.round(1e4 * (Float64Array.from({ length: all }, (_, g) => polylineLength(whole.offsets, g * pointCount, pointCount)).sort()[all >> 1] ?? 0)) / 1e4, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
   }
 
   private givesOf(): Float64Array | null {
@@ -370,7 +370,7 @@ export class SwayRun {
     contacts.place(rigid, rigid, 0, 1);
     // the first look: what is inside, and how deep; nothing has moved yet
     contacts.gatherAll(system, 1e-9, [0, 0, 0]);
-    const swallowed = worn.map((w) => (w.shell.closed ? insideClosed(w.before, w.mesh.triangles, world) : null));
+    const swallowed = worn.map((w) => (w.shell.closed ? insideClosed(w.before, w.triangles, world) : null));
     let points = 0;
     for (let g = 0; g < system.strandCount; g++) for (let p = system.start[g] + 2; p < system.start[g + 1]; p++) {
       points++;
@@ -388,7 +388,7 @@ export class SwayRun {
       if (share > SWALLOWS) out.notes.push(`“${(pill as { label?: string }).label ?? pill.source}” holds most of the hair inside it: it is far too wide. Make it smaller, or switch it off.`);
     });
     for (const d of rains(this.scene.settings) ? this.scene.settings.drops! : []) {
-      const at = [d.x, d.y, d.z], within = d.on ? worn.find((w) => w.shell.closed && insideClosed(w.before, w.mesh.triangles, at)[0] === 1) : undefined;
+      const at = [d.x, d.y, d.z], within = d.on ? worn.find((w) => w.shell.closed && insideClosed(w.before, w.triangles, at)[0] === 1) : undefined;
       if (within) out.notes.push(`“${d.name}” begins inside “${within.mesh.name}”: what comes from there is put on its outside. Move where it comes from (${at.map((v) => v.toFixed(2)).join(', ')} m).`);
     }
     return out;
@@ -536,7 +536,7 @@ export class SwayRun {
     const { contacts, worn } = this, { settings } = this.scene;
     drops.beginFrame();
     if (drops.flying === 0 && !(settings.drops ?? []).some((s) => s.on && this.frame + 1 >= s.from && this.frame <= s.to)) return null;
-    this.dropWalls ??= new DropWalls(worn.map((w) => ({ mesh: w.mesh, shell: w.shell, get before() { return w.before; }, get now() { return w.now; } })), worn.map((w) => w.before), { pills: this.pills, floors: [[0, 1, 0, 0]] });
+    this.dropWalls ??= new DropWalls(worn.map((w) => ({ mesh: w, shell: w.shell, get before() { return w.before; }, get now() { return w.now; } })), worn.map((w) => w.before), { pills: this.pills, floors: [[0, 1, 0, 0]] });
     this.dropWalls.frame(contacts?.placesOf(this.nextRigid) ?? []);
     return this.dropWalls;
   }
@@ -651,7 +651,7 @@ export class SwayRun {
   }
   /** Puts points out of what is in the way; `right` has them on the right side of sheets. */
   private putOut(contacts: ContactFinder, points: Float64Array, right: Float64Array): void {
-    this.obstacles ??= { pills: this.pills, floors: [], shells: this.worn.map((w) => ({ triangles: w.mesh.triangles, closed: w.shell.closed })) };
+    this.obstacles ??= { pills: this.pills, floors: [], shells: this.worn.map((w) => ({ triangles: w.triangles, closed: w.shell.closed })) };
     pushOut(points, this.scene.pointCount, this.obstacles, contacts.placesOf(this.rigid), this.worn.map((w) => w.before), right);
   }
 

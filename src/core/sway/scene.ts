@@ -9,6 +9,7 @@ import type { GroomDocument, SwayMap, SwaySettings } from '../document/schema';
 import type { RodSystem } from './rod-system';
 import { SheetGrid } from './sheet';
 import { Shell } from './shell';
+import { layersOf } from './shell-mesh';
 
 export interface Scene {
   character: Character;
@@ -158,21 +159,31 @@ export function nodeMotionsInto(out: Float64Array, nodes: ArrayLike<number>, res
   for (let k = 0; k < nodes.length; k++) rigidMotionInto(out, 7 * k, rest, pose, nodes[k]);
 }
 
-/** A mesh of the character as a shell, and where its vertices are. */
+/** A mesh of the character, or a layer of it (`layersOf`), as a shell, and where its vertices are. */
 export class WornShell {
+  /** What no run becomes. */
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'first']);
   readonly shell: Shell;
-  /** 3 × vertices, m: at the frame the run is at, and at the next. */
-  before: Float64Array;
-  now: Float64Array;
-  constructor(private readonly character: Character, readonly mesh: CharacterMesh, thickness: number, friction: number, twoSided: boolean) {
-    this.before = new Float64Array(mesh.positions.length);
-    this.now = new Float64Array(mesh.positions.length);
+  /** None where another layer of the same mesh, `first`, moves the vertices for both. */
+  private places: { before: Float64Array; now: Float64Array } | null = null;
+  /** `triangles`: of the layer. */
+  constructor(private readonly character: Character, readonly mesh: CharacterMesh, thickness: number, friction: number, twoSided: boolean, readonly triangles: Uint32Array = mesh.triangles, private readonly first: WornShell | null = null) {
+    if (!first) this.places = { before: new Float64Array(mesh.positions.length), now: new Float64Array(mesh.positions.length) };
     this.pose(poseCharacter(character, null, 0));
-    this.shell = new Shell(mesh.triangles, this.now, thickness, friction, twoSided);
+    this.shell = new Shell(triangles, this.now, thickness, friction, twoSided);
   }
-  pose(pose: Pose): void { skinPositions(this.character, this.mesh, pose, this.now); }
+  /** All layers of a mesh. */
+  static layers(character: Character, mesh: CharacterMesh, thickness: number, friction: number, twoSided: boolean): WornShell[] {
+    const rest = restPositions(character, mesh), split = twoSided ? [mesh.triangles] : layersOf(mesh.triangles, rest), out: WornShell[] = [];
+    for (const triangles of split) out.push(new WornShell(character, mesh, thickness, friction, twoSided, triangles, out[0] ?? null));
+    return out;
+  }
+  /** 3 × vertices, m: at the frame the run is at, and at the next. */
+  get before(): Float64Array { return (this.places ?? this.first!.places!).before; }
+  get now(): Float64Array { return (this.places ?? this.first!.places!).now; }
+  pose(pose: Pose): void { if (this.places) skinPositions(this.character, this.mesh, pose, this.places.now); }
   /** The next frame becomes the one the run is at. */
-  turn(): void { [this.before, this.now] = [this.now, this.before]; }
+  turn(): void { const { places } = this; if (places) [places.before, places.now] = [places.now, places.before]; }
 }
 
 /** A pose's place of a node, m. */

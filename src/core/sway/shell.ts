@@ -16,6 +16,7 @@
  */
 import { neighbours, weldByPosition } from '../mesh/surface';
 import { describeShell } from './shell-check';
+import { BENDS, evenReach, PATCH, patchesOf } from './shell-mesh';
 
 /** m: contacts are offered so near, beyond the distance kept; a point looks around for so much more, and may go so far before it looks again. */
 const REACH = 0.0025;
@@ -34,10 +35,6 @@ const CELL = 0.012, MOST_CELLS = 128;
 const SLOW = 0.006, HAIR_ROOM = 0.02;
 /** m: boxes are so much wider, for float32. */
 const ROUNDING = 2e-6;
-/** Triangles of a patch. */
-const PATCH = 16;
-/** Normals that differ more than this along an edge of a strand: something lies between. */
-const BENDS = 0.97;
 /** Places on an edge that bends round something: m apart, and at most so many to either side of its middle. */
 const STEP = 0.003, MOST_STEPS = 4;
 /** A second surface counts where it faces another way than the nearest. */
@@ -48,6 +45,8 @@ const BESIDE = 1.25;
 const OPPOSED = -0.3, LEANING = 0.15;
 /** A surface met at the end of a substep that faces so differently (cosine) from the one it comes from is another side. */
 const TURNED = 0.7;
+/** m²: a way that misses a triangle by no more goes through it. */
+const THROUGH = 1e-10;
 /** Steps from triangle to triangle at most. */
 const STEPS = 8;
 
@@ -64,10 +63,12 @@ export interface Candidate { id: number; gap: number; s: number; nx: number; ny:
 
 export class Shell {
   /** Made with the shell, or anew for every frame or substep before it is asked for: no part of what a run has become. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'patchStart', 'boxes', 'balls', 'cones', 'normals', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'from', 'to', 'low', 'high', 'pose', 'near', 'places']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'patchStart', 'even', 'boxes', 'balls', 'cones', 'normals', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'from', 'to', 'low', 'high', 'pose', 'near', 'places']);
   readonly triangleCount: number;
   /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;
+  /** m: from the upper point of the edge asked about to what it follows. */
+  private upperFar = Infinity;
   /** Candidates of the last edge asked about. */
   readonly candidates: Candidate[] = [];
   count = 0;
@@ -76,6 +77,8 @@ export class Shell {
   /** Opposite half-edge (3 × triangle + edge), −1 at a border. */
   private readonly opposite: Int32Array;
   private readonly patchStart: Int32Array;
+  /** m: how far round each triangle the mesh is as good as flat. */
+  private readonly even: Float32Array;
   /** Twelve a patch: its box at both ends of the frame; in float32, so that a patch is one line of the cache. */
   private readonly boxes: Float32Array;
   /** Grid over the hair's part of the space the shell sweeps: place c is where the patches that come near cell c in the substep begin in `cellPatches`. */
@@ -144,6 +147,7 @@ export class Shell {
     this.outward = found.inverted ? -1 : 1;
     this.pose = new Float64Array(24 * n + 9);
     this.posed = new Int32Array(n).fill(-1);
+    this.even = evenReach(sorted, this.opposite, rest);
   }
 
   /** Room for what so many points remember. */
@@ -312,16 +316,18 @@ export class Shell {
       if (hits[o + 2] < 0) return;
     }
     E[SHARE] = 1;
+    this.upperFar = Infinity;
     if (hits[o] >= 0) this.touch(p, 0, E);
     if (hits[o + 1] >= 0) this.touch(p, 1, E);
+    const length = Math.sqrt((E[9] - E[6]) ** 2 + (E[10] - E[7]) ** 2 + (E[11] - E[8]) ** 2);
     // the surface is as good as flat between its ends, and reaches as far: they are enough
-    if (hits[o] >= 0 && (rooted || (below >= 0 && this.flatBetween(p, hits[o], below)))) { hits[o + 2] = -1; return; }
+    if (hits[o] >= 0 && (rooted || (below >= 0 && this.flatBetween(p, hits[o], below, length)))) { hits[o + 2] = -1; return; }
     // the middle, from where its ends are
     if (hits[o + 2] < 0) { hits[o + 2] = seed; this.sides[o + 2] = hits[o] >= 0 ? this.sides[o] : this.sides[o - 3]; }
     E[SHARE] = 0.5;
     this.touch(p, 2, E);
     // what lies across the edge may be thin: in short steps from the middle out and from both ends in
-    const middle = hits[o + 2], length = Math.sqrt((E[9] - E[6]) ** 2 + (E[10] - E[7]) ** 2 + (E[11] - E[8]) ** 2), steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP));
+    const middle = hits[o + 2], steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP));
     for (let half = -1; half < 2; half += 2) for (let way = 0; way < 2; way++) {
       const end = half > 0 ? hits[o] : below, inner = end >= 0 ? (steps + 1) >> 1 : steps;
       hits[o + 2] = way === 0 ? middle : end;
@@ -379,10 +385,10 @@ export class Shell {
     }
     this.count = kept;
   }
-  /** Whether the surface is as good as flat between the ends of an edge that follow triangles `a` and `b`, now and where they would go. */
-  private flatBetween(p: number, a: number, b: number): boolean {
-    const { astray, goal } = this;
-    return astray[p] === 0 && astray[p - 1] === 0 && this.facing(a, b) > BENDS && goal[p] >= 0 && goal[p - 1] >= 0 && this.facing(goal[p], goal[p - 1]) > BENDS;
+  /** Whether the surface is as good as flat between the ends of an edge of a length, m, that follow triangles `a` and `b`, now and where they would go; folds lie between faces that face alike. */
+  private flatBetween(p: number, a: number, b: number, length: number): boolean {
+    const { astray, goal, even } = this;
+    return even[a] + even[b] > length && astray[p] === 0 && astray[p - 1] === 0 && this.facing(a, b) > BENDS && goal[p] >= 0 && goal[p - 1] >= 0 && this.facing(goal[p], goal[p - 1]) > BENDS;
   }
   /** Cosine between the normals of two triangles at the end of the substep. */
   private facing(a: number, b: number): number {
@@ -599,7 +605,9 @@ export class Shell {
     const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
     // where it follows the surface now, and from there where the surface will be
     let here = this.follow(hits[at], E, SPOT, 0), o0 = this.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
-    if (this.closed && this.outward * before < -BEHIND) {
+    // farther from what it follows than its strand's edge is long: in a fold it has come to a place from where every way leads off
+    const lost = slot === 2 && start > this.upperFar + u * Math.sqrt((E[UPPER] - E[LOWER]) ** 2 + (E[UPPER + 1] - E[LOWER + 1]) ** 2 + (E[UPPER + 2] - E[LOWER + 2]) ** 2) + BEHIND;
+    if (this.closed && (lost || this.outward * before < -BEHIND)) {
       // is it inside, or beyond a thin wall whose other face it has come to? Whatever is nearest knows
       const speed = this.fastest, nearest = this.nearestTriangle(E, SPOT, SPOT, -1);
       this.fastest = speed;
@@ -610,6 +618,7 @@ export class Shell {
       before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]);
       start = Math.sqrt(N[4]);
     }
+    if (slot === 0) this.upperFar = start;
     let side: number = this.closed ? this.outward : sides[at];
     if (!this.closed) {
       if (this.pastBorder(here) && Math.abs(before) < 0.999 * start) side = sides[at] = 0;
@@ -629,6 +638,7 @@ export class Shell {
       this.goal[p] = t;
       this.astray[p] = rim && far > BESIDE * Math.abs(plane) + 2e-4 ? 1 : 0;
     }
+    if (t !== here && side * before > 0 && this.goesThrough(here, E) && this.cameFrom(here, r, s, side, beside, v0, v1, v2, x, y, z, px, py, pz, n0, n1, n2)) return;
     if (plane > r + REACH || (rim && plane > 0 && far > r + REACH)) return;
     if (plane < -BEHIND && side * before > 0 && this.cameFrom(here, r, s, side, beside, v0, v1, v2, x, y, z, px, py, pz, n0, n1, n2)) return;
     // past the border of a sheet there is nothing to touch but the border
@@ -640,6 +650,12 @@ export class Shell {
     this.put(4 * t + 3, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, ux, uy, uz);
   }
 
+  /** Whether the place in `E` goes through a triangle on its straight way, and not past it: what is behind it then is not where it may go. */
+  private goesThrough(t: number, E: Float64Array): boolean {
+    const N = this.near, n0 = N[0], n1 = N[1], n2 = N[2], n3 = N[3], n4 = N[4], through = this.crosses(this.posedAt(t), E, SPOT, SPOT_THEN) && N[4] < THROUGH;
+    N[0] = n0; N[1] = n1; N[2] = n2; N[3] = n3; N[4] = n4;
+    return through;
+  }
   /**
    * What would go so deep in one substep that the nearest surface faces another way, as over the rim of a collar, is kept on
    * the side of the place it comes from: weights v0 … v2 of the triangle `here`. Whether it is so.
@@ -695,35 +711,6 @@ export class Shell {
     this.put(4 * t + e, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, cx - hx, cy - hy, cz - hz);
     return true;
   }
-}
-
-/** Triangles sorted by patches of neighbours, grown from the nearest outwards so that they stay round, and where each begins. */
-function patchesOf(triangles: Uint32Array, opposite: Int32Array, rest: ArrayLike<number>): { order: number[]; starts: number[] } {
-  const n = triangles.length / 3, taken = new Uint8Array(n), order: number[] = [], starts = [0], middle = new Float64Array(3 * n), waiting: number[] = [];
-  for (let t = 0; t < n; t++) for (let q = 0; q < 3; q++) for (let c = 0; c < 3; c++) middle[3 * t + c] += rest[3 * triangles[3 * t + q] + c] / 3;
-  for (let seed = 0; seed < n; seed++) {
-    if (taken[seed]) continue;
-    // patches of one part of the mesh lie side by side: the next one begins at the rim of the last
-    waiting.push(seed);
-    while (waiting.length > 0) {
-      const begin = waiting.pop()!;
-      if (taken[begin]) continue;
-      const front = [begin];
-      let grown = 0;
-      taken[begin] = 1;
-      while (front.length > 0 && grown < PATCH) {
-        let best = 0, least = Infinity;
-        front.forEach((t, k) => { const d = (middle[3 * t] - middle[3 * begin]) ** 2 + (middle[3 * t + 1] - middle[3 * begin + 1]) ** 2 + (middle[3 * t + 2] - middle[3 * begin + 2]) ** 2; if (d < least) { least = d; best = k; } });
-        const t = front.splice(best, 1)[0];
-        order.push(t);
-        grown++;
-        for (let e = 0; e < 3; e++) { const h = opposite[3 * t + e], other = (h / 3) | 0; if (h >= 0 && !taken[other]) { taken[other] = 1; front.push(other); } }
-      }
-      for (const t of front) { taken[t] = 0; waiting.push(t); }
-      starts.push(order.length);
-    }
-  }
-  return { order, starts };
 }
 
 /** Least of two ends' values within a share of the way between them, and greatest. */
