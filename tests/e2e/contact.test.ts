@@ -158,4 +158,25 @@ describe('ties, maps, air', () => {
     await saved();
     expect((await document()).sway).toMatchObject({ windKind: 'fan', windSpeed: 3, loft: 0.5, carrier: 'root', carryTravel: 0.5 });
   });
+  it('a setting differs by a rule: what is wrong with it is told where it stands, what it comes to is shown, and it goes as it came', async () => {
+    await unfold('formulas');
+    await page.getByTestId('rule-add').click();
+    await page.getByRole('option', { name: 'Hold', exact: true }).click();
+    const rule = page.getByTestId('rule-hold-formula');
+    await page.getByTestId('rule-hold-spread').waitFor();
+    await rule.fill('0.5 + nothing');
+    await rule.press('Enter');
+    expect(await page.getByTestId('rule-hold-trouble').textContent()).toMatch(/at nothing: nothing is not known here/);
+    await rule.fill('ramp(10, 30, length)');
+    await rule.press('Enter');
+    await page.getByTestId('rule-hold-spread').waitFor();
+    await saved();
+    expect((await document()).sway.formulas).toEqual({ hold: 'ramp(10, 30, length)' });
+    await page.getByRole('button', { name: 'Hold without a formula' }).click();
+    await saved();
+    expect((await document()).sway.formulas).toBeUndefined();
+    await page.keyboard.press('Control+z');
+    await saved();
+    expect((await document()).sway.formulas).toEqual({ hold: 'ramp(10, 30, length)' });
+  });
 });

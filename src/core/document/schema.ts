@@ -188,6 +188,8 @@ export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   on: z.boolean(),
   /** The other settings, which hold where the region map is 0; between, the two blend. Null: one set everywhere. */
   second: numbers(pick(SWAY_PARAMETERS, SECOND_SET)).nullable(),
+  /** What the setting is multiplied by, guide by guide (by-formula.ts). */
+  formulas: z.partialRecord(z.enum(SECOND_SET), z.string().min(1).max(600)).optional(),
   /** Whether the combed shape is at rest under gravity; else it is the unloaded shape and sags. */
   calmStart: z.boolean(),
   /** Whether substeps are chosen for the wanted error. */

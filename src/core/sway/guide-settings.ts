@@ -5,6 +5,7 @@
 import { SECOND_SET, type SwaySettings } from '../document/schema';
 import { hashUnit } from '../math/random';
 import { physicalRod, type PhysicalRod } from './materials';
+import type { Factors } from './by-formula';
 import type { SheetGrid } from './sheet';
 
 export type OfGuide = Pick<SwaySettings, (typeof SECOND_SET)[number]>;
@@ -29,12 +30,14 @@ export function differing(spread: number, guide: number): { stiffness: number; d
 
 export class GuideSettings {
   private readonly alike: { of: OfGuide; rod: PhysicalRod; hold: number } | null;
-  /** `regions`: value of the region map at each guide; `first`: number of the first of them in the whole groom. */
-  constructor(private readonly settings: SwaySettings, private readonly regions: ArrayLike<number>, private readonly first: number, private readonly grid: SheetGrid | null = null) {
-    this.alike = settings.second === null && settings.spread === 0 && !grid ? this.make(1, null) : null;
+  /** `regions`: value of the region map at each guide; `first`: number of the first of them in the whole groom; `factors`: what formulas multiply settings by, guide by guide. */
+  constructor(private readonly settings: SwaySettings, private readonly regions: ArrayLike<number>, private readonly first: number, private readonly grid: SheetGrid | null = null, private readonly factors: Factors | null = null) {
+    this.alike = settings.second === null && settings.spread === 0 && !grid && !factors ? this.make(1, null) : null;
   }
   private make(region: number, guide: number | null): { of: OfGuide; rod: PhysicalRod; hold: number } {
-    const of = settingsBetween(this.settings, region), d = guide === null || this.grid ? { stiffness: 1, damping: 1, hold: 1 } : differing(this.settings.spread, guide);
+    const of = settingsBetween(this.settings, region);
+    for (const key of SECOND_SET) { const f = guide === null ? undefined : this.factors?.[key]; if (f) of[key] *= f[guide! - this.first]; }
+    const d = guide === null || this.grid ? { stiffness: 1, damping: 1, hold: 1 } : differing(this.settings.spread, guide);
     of.stiffness *= d.stiffness;
     of.damping *= d.damping;
     of.bendDamping *= d.damping;

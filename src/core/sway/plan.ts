@@ -4,6 +4,7 @@ import { roleOf, type SwaySettings } from '../document/schema';
 import { polylineLength } from '../groom/polyline';
 import { profileAt } from '../math/profile';
 import type { CharacterMesh } from '../mesh/character';
+import { extremes, factorsOf } from './by-formula';
 import { settingsBetween } from './guide-settings';
 import { stripRod } from './cloth';
 import { physicalRod } from './materials';
@@ -47,7 +48,7 @@ export function planRun(scene: Scene, firstFrame: number, lastFrame: number): Ru
   for (let g = 0; g < guides; g++) lengths.push(polylineLength(offsets, g * pointCount, pointCount));
   lengths.sort((a, b) => a - b);
   // the settings of all regions, and of the guides that differ most
-  const far = Math.exp(2 * settings.spread), plans = [...(settings.second ? [0, 1] : [1])].map((region) => settingsBetween(settings, region)).flatMap((of) => (settings.spread > 0 ? [{ ...of, stiffness: of.stiffness * far }, { ...of, stiffness: of.stiffness / far }] : [of])).map((of) => planFor(scene, { ...settings, ...of }, root, lengths));
+  const far = Math.exp(2 * settings.spread), { factors } = factorsOf(scene), plans = [...(settings.second ? [0, 1] : [1])].map((region) => settingsBetween(settings, region)).flatMap((of) => extremes(of, factors)).flatMap((of) => (settings.spread > 0 ? [{ ...of, stiffness: of.stiffness * far }, { ...of, stiffness: of.stiffness / far }] : [of])).map((of) => planFor(scene, { ...settings, ...of }, root, lengths));
   return plans.reduce((a, b) => ({ ...(b.substeps > a.substeps ? b : a), passes: Math.max(a.passes, b.passes), kernel: a.kernel === 'float64' ? a.kernel : b.kernel }));
 }
 

@@ -23,6 +23,7 @@ import { DropWalls } from '../drops/drop-walls';
 import { giveInto } from './give';
 import { FIXED_HOLD, holdRate } from './hold';
 import { Loft } from './loft';
+import { factorsOf } from './by-formula';
 import { GuideSettings } from './guide-settings';
 import { keepOutside } from './keep-outside';
 import type { Pill } from './pills';
@@ -136,6 +137,7 @@ export class SwayRun {
   private readonly first: number;
   private readonly contacts: ContactFinder | null;
   private readonly worn: readonly WornShell[];
+  private readonly formulaNotes: readonly string[];
   private readonly stage: Stage;
   private readonly poser: RootPoser;
   private readonly lengths: Float64Array;
@@ -242,7 +244,9 @@ export class SwayRun {
     const grid = settings.sheet && guides > 1 && !inCages(settings) ? new SheetGrid(settings.sheet, this.world.slice(), guides, pointCount) : null;
     this.sheet = grid ? new SheetLinks(grid) : null;
     this.sheetGrid = grid;
-    this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from, grid);
+    const byFormula = factorsOf(scene, from);
+    this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from, grid, byFormula.factors);
+    this.formulaNotes = byFormula.notes;
     this.give = this.givesOf();
     this.shown = this.give ? this.world.slice() : this.world;
     this.meter = new StrandMeter(pointCount, shot.fps, this.shown, this.combed);
@@ -295,7 +299,7 @@ export class SwayRun {
     const motions = new Float64Array(7 * all), points = new Float64Array(offsets.length), mass = new Float64Array(all * pointCount);
     new RootPoser(whole, this.stage).rootsInto(this.stage.poseAt(startFrame), motions);
     placeGuides(offsets, motions, pointCount, points);
-    const of = new GuideSettings(settings, mapAtRoots(whole, 'region'), 0, sheetOf(whole)), hold = mapAtRoots(whole, 'hold');
+    const of = new GuideSettings(settings, mapAtRoots(whole, 'region'), 0, sheetOf(whole), factorsOf(whole).factors), hold = mapAtRoots(whole, 'hold');
     for (let g = 0; g < all; g++) {
       const { rod, hold: own } = of.at(g);
       let length = 0, at = 0;
@@ -363,7 +367,7 @@ export class SwayRun {
   }
 
   private measureStart(): Pick<StartReport, 'beganInside' | 'beganDeepest' | 'rooted' | 'beganNear' | 'notes'> {
-    const { contacts, system, world, worn, rigid, colliders } = this, out = { beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, notes: [...colliders.notes, ...(this.cages?.notes ?? [])] };
+    const { contacts, system, world, worn, rigid, colliders } = this, out = { beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, notes: [...colliders.notes, ...this.formulaNotes, ...(this.cages?.notes ?? [])] };
     if (!contacts) return out;
     worn.forEach((w, q) => contacts.frame(q, w.before, w.before, system.pointCount));
     contacts.cull(rigid, rigid, system.rootPosition, system.rootPosition, this.lengths);

@@ -11,6 +11,7 @@ import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/mater
 import { ClothFields } from './cloth-part';
 import { useEditor } from '../state/store';
 import { CollidersPart } from './colliders-part';
+import { FormulasPart } from './formulas-part';
 import { Button, Choice, Fold, IconButton, Note, NumberField, OneOf, Question, Toggle } from './controls';
 import { useWorkshop } from './context';
 import { Field, First, type PanelProps } from './panel-parts';
@@ -63,6 +64,7 @@ export function SwayPanel({ document }: PanelProps) {
         <MapsPart />
       </Fold>
       {!caged && <SecondPart document={document} />}
+      {!caged && !sway.sheet && <FormulasPart document={document} />}
       <CollidersPart document={document} />
       {!caged && <Fold id="loft" title="How does hair lie on hair?" summary={sway.loft > 0 ? `loft ${sway.loft}` : 'not at all'}>
         {field('loft')}{sway.loft > 0 && <>{field('loftSpacingMm')}{field('cohesion')}</>}

@@ -4,18 +4,16 @@ import { closestCenter, DndContext, KeyboardSensor, PointerSensor, useSensor, us
 import { SortableContext, sortableKeyboardCoordinates, useSortable, verticalListSortingStrategy } from '@dnd-kit/sortable';
 import { CSS } from '@dnd-kit/utilities';
 import { Menu, MenuButton, MenuItem, MenuItems } from '@headlessui/react';
-import { bin, max } from 'd3-array';
-import { scaleLinear } from 'd3-scale';
 import { ChevronDown, Copy, Eye, EyeOff, GripVertical, Headphones, Plus, RotateCcw, Trash2 } from 'lucide-react';
-import { useState } from 'react';
 import { toast } from 'sonner';
 import { create } from 'zustand';
 import { PLOT_MAPS, SWAY_MAPS, type Parameter } from '../../core/document/schema';
-import { FORMULA_FUNCTIONS, FORMULA_INPUTS } from '../../core/fill/formula-words';
 import { kindOf, TREATMENT_NAMES, TREATMENTS, type Treatment } from '../../core/fill/treatments';
 import { useEditor } from '../state/store';
 import { helpProps, IconButton, Note, NumberField, OneOf } from './controls';
+import { FormulaField } from './formula-field';
 import { ProfileField } from './profile-field';
+import { Spread } from './spread';
 import { useWorkshop } from './context';
 
 const useOpen = create<{ id: string }>(() => ({ id: '' }));
@@ -97,12 +95,15 @@ function Details({ treatment: t, trouble }: { treatment: Treatment; trouble: { m
           <NumberField testId={`${t.id}-high`} parameter={HIGH} value={driver.high} onChange={(high) => drive('Greatest', { high })} onCommit={end} />
         </>
       )}
-      <FormulaField treatment={t} trouble={trouble} onTake={(formula) => drive('Formula', { formula }, false)} />
-      {!trouble && <Spread treatment={t} />}
+      <div className="mt-1"><FormulaField label={`Formula of ${t.name}`} testId={t.id} value={driver.formula} trouble={trouble} placeholder="none: the amount above" help="Takes the place of amount, map and range: 0.5 + 0.5 * random, or ramp(10, 25, length)." maps={MAP_WORDS} onTake={(formula) => drive('Formula', { formula }, false)} /></div>
+      {!trouble && <Amounts treatment={t} />}
       <NumberField testId={`${t.id}-seed`} parameter={SEED} value={t.seed} onChange={(seed) => desk.change(t.id, 'Seed', { seed }, true)} onCommit={end} />
     </div>
   );
 }
+/** What is said of the maps a formula can name. */
+const MAP_WORDS = <><span className="num text-text">{Object.keys({ ...PLOT_MAPS, ...SWAY_MAPS }).join(', ')}</span> painted maps, 0 … 1 (length is the strand’s, in cm; the length map is lengthMap)</>;
+
 /** Numbers that mean something as the others stand. */
 function shows(t: Treatment, key: string): boolean {
   if (t.kind === 'clump' && key === 'size') return t.numbers.to === 1;
@@ -111,38 +112,9 @@ function shows(t: Treatment, key: string): boolean {
   return true;
 }
 
-function FormulaField({ treatment: t, trouble, onTake }: { treatment: Treatment; trouble: { message: string; at: number } | null; onTake: (formula: string) => void }) {
-  const [typed, setTyped] = useState<string | null>(null), [help, setHelp] = useState(false), { formula } = t.driver, take = (): void => { if (typed !== null && typed.trim() !== formula) onTake(typed.trim()); setTyped(null); };
-  return (
-    <div className="mt-1">
-      <div className="flex items-center text-[11px] text-faint">Formula<button type="button" aria-expanded={help} onClick={() => setHelp(!help)} className="ml-auto underline decoration-dotted hover:text-text">what it can name</button></div>
-      <textarea rows={formula.length > 34 || typed ? 2 : 1} aria-label={`Formula of ${t.name}`} data-testid={`${t.id}-formula`} spellCheck={false} maxLength={600} placeholder="none: the amount above" value={typed ?? formula} onChange={(e) => setTyped(e.target.value)} onKeyDown={(e) => { e.stopPropagation(); if (e.key === 'Enter') { e.preventDefault(); e.currentTarget.blur(); } else if (e.key === 'Escape') { setTyped(null); e.currentTarget.blur(); } }} {...helpProps('Takes the place of amount, map and range: 0.5 + 0.5 * random, or ramp(10, 25, length).')} onFocus={() => setTyped(formula)} onBlur={take} className={`num w-full resize-none rounded bg-raised px-1.5 py-1 text-[12px] text-text placeholder:text-faint ${trouble && formula ? 'outline outline-trouble' : ''}`} />
-      {trouble && <p role="alert" data-testid={`${t.id}-trouble`} className="text-[12px] leading-snug text-trouble">▲ {formula && trouble.at > 0 ? <>at <code className="num">{formula.slice(trouble.at, trouble.at + 14) || 'the end'}</code>: </> : null}{trouble.message}</p>}
-      {help && (
-        <dl className="mt-1 rounded bg-raised p-1.5 text-[11px] leading-snug text-faint">
-          {Object.entries(FORMULA_INPUTS).map(([name, what]) => <div key={name}><dt className="num inline text-text">{name}</dt> <dd className="inline">{what}</dd></div>)}
-          <div><dt className="num inline text-text">{Object.keys({ ...PLOT_MAPS, ...SWAY_MAPS }).join(', ')}</dt> <dd className="inline">painted maps, 0 … 1 (length is the strand’s, in cm; the length map is lengthMap)</dd></div>
-          {Object.values(FORMULA_FUNCTIONS).map((what) => <div key={what}>{what}</div>)}
-          <div>and + − * / ^, a &lt; b ? c : d, abs, sqrt, sin, cos, min, max, floor, round, exp, log</div>
-        </dl>
-      )}
-    </div>
-  );
-}
-
 /** What the amount comes to over the plot. */
-function Spread({ treatment: t }: { treatment: Treatment }) {
+function Amounts({ treatment: t }: { treatment: Treatment }) {
   const { session } = useWorkshop(), values = session.filled?.strands.samples[t.id];
   useEditor((s) => s.filling);
-  if (!values || values.length === 0) return null;
-  const W = 262, H = 34, low = values.reduce((a, b) => Math.min(a, b), Infinity), high = values.reduce((a, b) => Math.max(a, b), -Infinity);
-  if (high - low < 1e-6) return <p className="num mt-1 text-[11px] text-faint">the same for all strands: {high.toFixed(2)}</p>;
-  const bins = bin().domain([low, high]).thresholds(30)(Array.from(values)), x = scaleLinear([low, high], [2, W - 2]), y = scaleLinear([0, max(bins, (b) => b.length) ?? 1], [H - 10, 2]);
-  return (
-    <svg viewBox={`0 0 ${W} ${H}`} role="img" aria-label={`Amounts over the plot, from ${low.toFixed(2)} to ${high.toFixed(2)}`} data-testid={`${t.id}-spread`} className="mt-1 w-full" {...helpProps('How many strands have how much of it.')}>
-      {bins.map((b, i) => <rect key={i} x={x(b.x0!) + 0.5} width={Math.max(0.5, x(b.x1!) - x(b.x0!) - 1)} y={y(b.length)} height={H - 10 - y(b.length)} className="fill-copper" opacity="0.8" />)}
-      <path d={`M2 ${H - 10}H${W - 2}`} className="stroke-edge" />
-      <text x={2} y={H - 1} className="num fill-faint text-[9px]">{low.toFixed(2)}</text><text x={W - 2} y={H - 1} textAnchor="end" className="num fill-faint text-[9px]">{high.toFixed(2)}</text>
-    </svg>
-  );
+  return values ? <Spread values={values} testId={t.id} label="Amounts over the plot" /> : null;
 }
