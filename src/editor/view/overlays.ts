@@ -2,9 +2,9 @@
 import * as THREE from 'three';
 import { cagePoints } from '../../core/cage/cages';
 import { moveInto, turnInto } from '../../core/math/mat4';
-import { findNode } from '../../core/mesh/character';
+import { findNode, poseAtFrame } from '../../core/mesh/character';
 import { MARK_NUMBERS } from '../../core/sway/run';
-import { nodeMotionsInto } from '../../core/sway/scene';
+import { nodeMotionsInto, placeOfNode } from '../../core/sway/scene';
 import { tiedPoints } from '../../core/sway/ties';
 import { windOf } from '../../core/sway/wind';
 import type { Session } from '../state/session';
@@ -12,7 +12,7 @@ import type { Session } from '../state/session';
 /** Two ends of a pill with their radii, in the present pose: a xyz r, b xyz r. */
 export type PosedPill = readonly [number, number, number, number, number, number, number, number];
 
-const KINDS = ['collider', 'cage', 'chosen', 'floor', 'tie', 'torn', 'wind', 'contact', 'flow'] as const;
+const KINDS = ['collider', 'cage', 'chosen', 'floor', 'tie', 'torn', 'wind', 'carrier', 'contact', 'flow'] as const;
 type Kind = (typeof KINDS)[number];
 const LOOKS: Record<Kind, { color: number; opacity: number; through: boolean }> = {
   collider: { color: 0xa8e0f5, opacity: 0.5, through: true },
@@ -22,11 +22,14 @@ const LOOKS: Record<Kind, { color: number; opacity: number; through: boolean }> 
   tie: { color: 0x8ff0c0, opacity: 0.9, through: true },
   torn: { color: 0xff6a55, opacity: 0.9, through: true },
   wind: { color: 0xe8e4da, opacity: 0.75, through: false },
+  carrier: { color: 0xc9b6ff, opacity: 0.85, through: true },
   contact: { color: 0xffe14d, opacity: 0.95, through: true },
   flow: { color: 0x9fe0ff, opacity: 1, through: false },
 };
 /** m a newton, by the square root: forces differ by orders. */
 const FORCE_LENGTH = 0.12;
+/** Steps in which a carrier's way is drawn, at most; m: half of its cross. */
+const WAY_STEPS = 90, CROSS = 0.05;
 
 export class Overlays {
   readonly group = new THREE.Group();
@@ -47,7 +50,7 @@ export class Overlays {
 
   /** What is to be shown, in the pose at the play head. */
   update(shown: { colliders: boolean; marks: boolean; sway: boolean; chosen: string | null; guides: ArrayLike<number> | null; frame: number; torn: readonly number[]; flow: boolean }): void {
-    const { session } = this, out: Record<Kind, number[]> = { collider: [], cage: [], chosen: [], floor: [], tie: [], torn: [], wind: [], contact: [], flow: [] };
+    const { session } = this, out: Record<Kind, number[]> = { collider: [], cage: [], chosen: [], floor: [], tie: [], torn: [], wind: [], carrier: [], contact: [], flow: [] };
     if (shown.colliders || shown.chosen) {
       const set = session.colliders();
       for (const p of set.pills) {
@@ -60,7 +63,7 @@ export class Overlays {
       }
     }
     if (shown.sway && shown.guides) this.tieLines(shown.guides, shown.torn, shown.chosen, out);
-    if (shown.sway) { this.windLines(out.wind); this.cageLines(shown.chosen, out); }
+    if (shown.sway) { this.windLines(out.wind); this.cageLines(shown.chosen, out); this.carrierLines(out.carrier); }
     if (shown.marks) {
       const marks = session.runs.marks.get(shown.frame);
       for (let o = 0; marks && o < marks.length; o += MARK_NUMBERS) {
@@ -102,6 +105,24 @@ export class Overlays {
           list.push(P[3 * h], P[3 * h + 1], P[3 * h + 2], P[3 * q], P[3 * q + 1], P[3 * q + 2]);
         }
       }
+    }
+  }
+  private carrierWay: { key: string; places: Float64Array } | null = null;
+  /** What carries the hair: a small cross of its axes where it is, and the way it goes in the shot. */
+  private carrierLines(out: number[]): void {
+    const { session } = this, { sway, shot } = session.document, node = sway.carrier ? findNode(session.character, sway.carrier) : -1;
+    if (node < 0) return;
+    const key = JSON.stringify([session.character.nodes.length, sway.carrier, shot]);
+    if (this.carrierWay?.key !== key) {
+      const steps = Math.max(1, Math.min(WAY_STEPS, shot.end - shot.start)), places = new Float64Array(3 * (steps + 1));
+      for (let k = 0; k <= steps; k++) places.set(placeOfNode(poseAtFrame(session.character, session.clip, shot, shot.start + ((shot.end - shot.start) * k) / steps), node), 3 * k);
+      this.carrierWay = { key, places };
+    }
+    const { places } = this.carrierWay, p = placeOfNode(session.pose, node), turn = this.motionOf(node), axis = new Float64Array(3);
+    for (let o = 3; o < places.length; o += 3) for (let c = -3; c < 3; c++) out.push(places[o + c]);
+    for (let a = 0; a < 3; a++) {
+      turnInto(axis, 0, [a === 0 ? 1 : 0, a === 1 ? 1 : 0, a === 2 ? 1 : 0], 0, turn);
+      out.push(p[0] - CROSS * axis[0], p[1] - CROSS * axis[1], p[2] - CROSS * axis[2], p[0] + CROSS * axis[0], p[1] + CROSS * axis[1], p[2] + CROSS * axis[2]);
     }
   }
   private floorLines(node: number, place: ArrayLike<number>, out: number[]): void {
