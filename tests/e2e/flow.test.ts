@@ -83,6 +83,40 @@ describe('which way hair lies', () => {
   });
 });
 
+describe('a picture that is kept', () => {
+  const counting = `(() => { const { hair, drawing } = f.view; if (!f.counts) { f.counts = { draws: 0, refreshes: 0 }; const p = hair.prepare.bind(hair), r = f.view.refresh.bind(f.view); hair.prepare = (...a) => { f.counts.draws++; return p(...a); }; f.view.refresh = (...a) => { f.counts.refreshes++; return r(...a); }; } f.counts.draws = f.counts.refreshes = 0; return drawing.frames; })()`;
+  const counts = (): Promise<{ draws: number; refreshes: number }> => ask('f.counts');
+  it('the brush and what is painted move over it: hair and body are drawn once, and again when the camera turns', async () => {
+    await page.keyboard.press('3');
+    await page.getByTestId('brush-comb').click();
+    await settle(page);
+    const box = (await page.getByTestId('view').boundingBox())!, at = (x: number, y: number): [number, number] => [box.x + x * box.width, box.y + y * box.height];
+    expect(await ask<number>(counting)).toBe(await ask<number>('f.view.stillFrames'));
+    // the ring over the flank: helpers alone
+    for (let k = 0; k < 8; k++) await page.mouse.move(...at(0.45 + 0.01 * k, 0.5));
+    await page.waitForTimeout(300);
+    expect(await counts()).toEqual({ draws: 0, refreshes: 0 });
+    expect(await ask<boolean>('f.view.brushRing.visible')).toBe(true);
+    // a dab of a map: nothing else of the scene is looked at either
+    await page.getByTestId('brush-paint').click();
+    await settle(page);
+    await ask(counting);
+    await page.mouse.move(...at(0.5, 0.5));
+    await page.mouse.down();
+    const begun = await counts();
+    for (let k = 0; k < 6; k++) await page.mouse.move(...at(0.5 + 0.01 * k, 0.5));
+    expect(await counts()).toEqual(begun);
+    expect(await ask<number>('f.session.desk.painting.dabs')).toBeGreaterThan(2);
+    await page.mouse.up();
+    await page.keyboard.press('Control+z');
+    await settle(page);
+    await ask(counting);
+    await ask('(f.view.orbit(30, 0), f.view.touch(), 1)');
+    await settle(page);
+    expect((await counts()).draws).toBeGreaterThan(0);
+  });
+});
+
 describe('maps as pictures', () => {
   it('a density map goes out as a PNG and comes in again the same; a mesh without texture coordinates says so', async () => {
     await page.getByTestId('paint-density').click();
