@@ -6,8 +6,8 @@ import { neighbours, weldByPosition } from '../mesh/surface';
 export const PATCH = 16;
 /** Normals that differ more than this (cosine): something lies between. */
 export const BENDS = 0.97;
-/** Triangles that are looked at round one, and m: as far as is looked. */
-const MOST_AROUND = 160, FARTHEST = 0.03;
+/** Triangles that are looked at round one, and m: as far as is looked; both ends of an edge look along it. */
+const MOST_AROUND = 160, FARTHEST = 0.015;
 
 /** Triangles sorted by patches of neighbours, grown from the nearest outwards so that they stay round, and where each begins. */
 export function patchesOf(triangles: Uint32Array, opposite: Int32Array, rest: ArrayLike<number>): { order: number[]; starts: number[] } {
