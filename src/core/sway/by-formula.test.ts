@@ -47,7 +47,7 @@ describe('settings by formula', () => {
   });
   it('what is no formula of movement is told with its place, and counts as 1', () => {
     expect(readSwayFormula('0.5 + t')).toMatchObject({ message: expect.stringMatching(/profiles/) as string, at: 6 });
-    expect(readSwayFormula('0.5 + density')).toMatchObject({ message: expect.stringMatching(/density is not known/) as string });
+    expect(readSwayFormula('0.5 + density')).toMatchObject({ message: expect.stringMatching(/density is not known here. There are: random, /) as string });
     const { factors, notes } = factorsOf(withRules({ hold: 'nonsense +', weight: '1 / (random - random)' }));
     expect(factors!.hold).toBeUndefined();
     expect(Array.from(factors!.weight!)).toEqual(Array.from({ length: GUIDES }, () => 1));

@@ -17,7 +17,8 @@ const MOST = 10, LEAST = 0.05, NEEDED: readonly FormulaSetting[] = ['stiffness',
 /** A formula of movement: the inputs of all formulas but the place along the strand, which profiles are for, and the maps of movement. */
 export function readSwayFormula(text: string): Formula | FormulaTrouble {
   const read = readFormula(text, Object.keys(SWAY_MAPS));
-  if (isTrouble(read)) return read;
+  // a list of what there is must not offer what is refused
+  if (isTrouble(read)) return { ...read, message: read.message.replace('There are: t, ', 'There are: ') };
   if (read.names.has('t')) return { message: 'A guide has one value of this; along it the profiles say how much of it there is.', at: Math.max(0, text.search(/\bt\b/)) };
   return read;
 }
