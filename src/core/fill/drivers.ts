@@ -28,8 +28,16 @@ export interface Driven {
   trouble: FormulaTrouble | null;
 }
 
+/** What a formula is told of strand s by its root, its length (m) and its chance: the inputs of `FORMULA_INPUTS` but `t`. */
+export function scopeOf(scope: Record<string, number>, { places, normals }: Pick<DriverInput, 'places' | 'normals'>, s: number, length: number, random: number): void {
+  scope.random = random;
+  scope.length = 100 * length;
+  scope.left = normals[3 * s]; scope.up = normals[3 * s + 1]; scope.front = normals[3 * s + 2];
+  scope.side = 100 * places[3 * s]; scope.height = 100 * places[3 * s + 1]; scope.depth = 100 * places[3 * s + 2];
+}
+
 export function drive(driver: Driver, seed: number, input: DriverInput): Driven {
-  const { roots, ids, places, normals, lengths, maps, shares } = input, count = ids.length, amounts = new Float32Array(count);
+  const { roots, ids, lengths, maps, shares } = input, count = ids.length, amounts = new Float32Array(count);
   if (driver.formula.trim() === '') {
     const map = driver.map ? maps[driver.map] : undefined;
     for (let s = 0; s < count; s++) amounts[s] = driver.amount * (map ? map(roots.faces[s], roots.weights[2 * s], roots.weights[2 * s + 1]) : 1) * (driver.low + (driver.high - driver.low) * strandRandom(ids[s], seed, 7));
@@ -41,10 +49,7 @@ export function drive(driver: Driver, seed: number, input: DriverInput): Driven 
   let bad = 0;
   const held = (v: number): number => { if (Number.isFinite(v)) return Math.max(0, Math.min(4, v)); bad++; return 0; };
   for (let s = 0; s < count; s++) {
-    scope.random = strandRandom(ids[s], seed, 7);
-    scope.length = 100 * lengths[s];
-    scope.left = normals[3 * s]; scope.up = normals[3 * s + 1]; scope.front = normals[3 * s + 2];
-    scope.side = 100 * places[3 * s]; scope.height = 100 * places[3 * s + 1]; scope.depth = 100 * places[3 * s + 2];
+    scopeOf(scope, input, s, lengths[s], strandRandom(ids[s], seed, 7));
     for (const [name, map] of used) scope[name] = map(roots.faces[s], roots.weights[2 * s], roots.weights[2 * s + 1]);
     scope.t = 1;
     if (!table) { amounts[s] = held(formula.evaluate(scope)); continue; }

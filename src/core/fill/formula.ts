@@ -24,14 +24,14 @@ export interface FormulaTrouble { message: string; /** Character it is at, from 
 const math = create(all, {});
 const NODES = new Set(['ConstantNode', 'SymbolNode', 'OperatorNode', 'FunctionNode', 'ParenthesisNode', 'ConditionalNode', 'RelationalNode']);
 
-/** `maps`: names of maps that may be used as well. */
-export function readFormula(text: string, maps: readonly string[]): Formula | FormulaTrouble {
+/** `maps`: names of maps that may be used as well; `without`: inputs that this formula has not, and why. */
+export function readFormula(text: string, maps: readonly string[], without: Partial<Record<keyof typeof FORMULA_INPUTS, string>> = {}): Formula | FormulaTrouble {
   let node: MathNode;
   try { node = math.parse(text); } catch (cause) {
     const at = (cause as { char?: number }).char;
     return { message: cause instanceof Error ? cause.message.replace(/ \(char \d+\)$/, '') : String(cause), at: at === undefined ? 0 : Math.max(0, at - 1) };
   }
-  const names = new Set<string>();
+  const names = new Set<string>(), inputs = Object.keys(FORMULA_INPUTS).filter((name) => !(name in without));
   let trouble: FormulaTrouble | null = null;
   const refuse = (word: string, message: string): void => { trouble ??= { message, at: Math.max(0, text.search(new RegExp(`(?<![\\w.])${word.replace(/[^\w]/g, '\\$&')}(?!\\w)`))) }; };
   node.traverse((n: MathNode, path: string) => {
@@ -42,8 +42,8 @@ export function readFormula(text: string, maps: readonly string[]): Formula | Fo
     if (n.type === 'SymbolNode' && path !== 'fn') {
       const { name } = n as unknown as { name: string };
       if (CONSTANTS.has(name)) return;
-      if (name in FORMULA_INPUTS || maps.includes(name)) names.add(name);
-      else refuse(name, `${name} is not known here. There are: ${[...Object.keys(FORMULA_INPUTS), ...maps].join(', ')}.`);
+      if (inputs.includes(name) || maps.includes(name)) names.add(name);
+      else refuse(name, without[name as keyof typeof FORMULA_INPUTS] ?? `${name} is not known here. There are: ${[...inputs, ...maps].join(', ')}.`);
     }
   });
   if (trouble) return trouble;

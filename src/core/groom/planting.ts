@@ -108,6 +108,17 @@ function faceAxes(P: ArrayLike<number>, triangles: Uint32Array, face: number): [
   return [x, y, cross(x, y)];
 }
 
+/** Places of the roots, m, and unit normals of their faces, 3 × roots each, where the mesh stands at `P`. */
+export function rootSeats(planting: Planting, P: ArrayLike<number>, triangles: Uint32Array): { places: Float32Array; normals: Float32Array } {
+  const { faces, weights } = planting, places = new Float32Array(3 * faces.length), normals = new Float32Array(3 * faces.length);
+  for (let i = 0; i < faces.length; i++) {
+    const [A, B, C] = [0, 1, 2].map((k) => 3 * triangles[3 * faces[i] + k]), b = weights[2 * i], c = weights[2 * i + 1];
+    for (let x = 0; x < 3; x++) places[3 * i + x] = (1 - b - c) * P[A + x] + b * P[B + x] + c * P[C + x];
+    normals.set(faceAxes(P, triangles, faces[i])[1], 3 * i);
+  }
+  return { places, normals };
+}
+
 /** Rest frames of the roots as quaternions, 4 × roots, to be given to `rootMotionsInto`. */
 export function restFrames(planting: Planting, restPositions: ArrayLike<number>, triangles: Uint32Array): Float64Array {
   const out = new Float64Array(4 * planting.faces.length);

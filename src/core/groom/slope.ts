@@ -13,9 +13,9 @@ export type WayAt = (p: Vec3, normal: Vec3) => Vec3;
 
 const ENOUGH = 1e-7, MOST_ROUNDS = 4000;
 
-/** Slope of each face, 3 × faces; `ways`: 3 × faces, along each. */
-export function slopeOfFaces(surface: Surface, ways: Float64Array): Float64Array {
-  const { triangles: T } = surface, n = T.length / 3, twin = weldByPosition(surface.positions), size = surface.positions.length / 3;
+/** Slope of each face, 3 × faces; `ways`: 3 × faces, along each; `twin`: vertices that are one. */
+export function slopeOfFaces(surface: Surface, ways: Float64Array, twin = weldByPosition(surface.positions)): Float64Array {
+  const { triangles: T } = surface, n = T.length / 3, size = surface.positions.length / 3;
   // gradients of the three corners' shares on each face: a height's slope is their sum times its corners' heights
   const G = new Float64Array(9 * n), areas = new Float64Array(n), diagonal = new Float64Array(size), wanted = new Float64Array(size);
   for (let f = 0; f < n; f++) {
@@ -70,7 +70,7 @@ function solve(apply: (x: Float64Array, out: Float64Array) => void, wanted: Floa
 export function withoutWhorls(surface: Surface, flow: WayAt): WayAt {
   const { triangles: T } = surface, n = T.length / 3, ways = new Float64Array(3 * n), twin = weldByPosition(surface.positions);
   for (let f = 0; f < n; f++) ways.set(flow(surface.place(f, [1 / 3, 1 / 3, 1 / 3]), surface.normal(f)), 3 * f);
-  const slope = slopeOfFaces(surface, ways), corner = new Float64Array(surface.positions.length);
+  const slope = slopeOfFaces(surface, ways, twin), corner = new Float64Array(surface.positions.length);
   for (let f = 0; f < n; f++) { const area = surface.area(f); for (let k = 0; k < 3; k++) for (let x = 0; x < 3; x++) corner[3 * twin[T[3 * f + k]] + x] += area * slope[3 * f + x]; }
   const unit = (v: number): Vec3 => normalize([corner[3 * v], corner[3 * v + 1], corner[3 * v + 2]]);
   return (p, normal) => {

@@ -131,6 +131,13 @@ export function weldByPosition(positions: ArrayLike<number>): Int32Array {
   });
 }
 
+/** The loose part each vertex belongs to, by the number of one of its vertices; `weld`: vertices that are one (`weldByPosition`). */
+export function looseParts(triangles: ArrayLike<number>, weld: Int32Array): Int32Array {
+  const parent = Int32Array.from(weld), root = (v: number): number => { while (parent[v] !== v) v = parent[v] = parent[parent[v]]; return v; };
+  for (let t = 0; t < triangles.length; t += 3) for (let k = 1; k < 3; k++) parent[root(weld[triangles[t + k]])] = root(weld[triangles[t]]);
+  return weld.map((v) => root(v));
+}
+
 /** Opposite half-edge of each (3 × triangle + edge), −1 at a border or where more than two faces meet. */
 export function neighbours(triangles: ArrayLike<number>): Int32Array {
   const opposite = new Int32Array(triangles.length).fill(-1), open = new Map<number, number>();

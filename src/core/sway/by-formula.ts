@@ -1,11 +1,10 @@
 /** Settings of movement that formulas make differ from guide to guide: what each yields multiplies the setting there. */
 import { SECOND_SET, SWAY_MAPS, SWAY_PARAMETERS, type SwayMap } from '../document/schema';
-import { strandRandom } from '../fill/drivers';
+import { scopeOf, strandRandom } from '../fill/drivers';
 import { isTrouble, readFormula, type Formula, type FormulaTrouble } from '../fill/formula';
 import { polylineLength } from '../groom/polyline';
-import { rootPlace } from '../groom/planting';
+import { rootSeats } from '../groom/planting';
 import { restPositions } from '../mesh/character';
-import { Surface } from '../mesh/surface';
 import { mapAtRoots, type Scene } from './scene';
 
 export type FormulaSetting = (typeof SECOND_SET)[number];
@@ -15,30 +14,20 @@ export type Factors = Partial<Record<FormulaSetting, Float64Array>>;
 const MOST = 10, LEAST = 0.05, NEEDED: readonly FormulaSetting[] = ['stiffness', 'weight', 'lock'];
 
 /** A formula of movement: the inputs of all formulas but the place along the strand, which profiles are for, and the maps of movement. */
-export function readSwayFormula(text: string): Formula | FormulaTrouble {
-  const read = readFormula(text, Object.keys(SWAY_MAPS));
-  // a list of what there is must not offer what is refused
-  if (isTrouble(read)) return { ...read, message: read.message.replace('There are: t, ', 'There are: ') };
-  if (read.names.has('t')) return { message: 'A guide has one value of this; along it the profiles say how much of it there is.', at: Math.max(0, text.search(/\bt\b/)) };
-  return read;
-}
+export const readSwayFormula = (text: string): Formula | FormulaTrouble => readFormula(text, Object.keys(SWAY_MAPS), { t: 'A guide has one value of this; along it the profiles say how much of it there is.' });
 
 /** `first`: number of the scene's first guide in the whole groom. `notes`: what is wrong with formulas, which then count as 1. */
 export function factorsOf(scene: Scene, first = 0): { factors: Factors | null; notes: string[] } {
   const formulas = Object.entries(scene.settings.formulas ?? {}) as [FormulaSetting, string][], notes: string[] = [], factors: Factors = {};
   if (formulas.length === 0) return { factors: null, notes };
-  const { planting, offsets, pointCount } = scene, count = planting.faces.length, surface = new Surface(restPositions(scene.character, scene.mesh), scene.mesh.triangles);
+  const { planting, offsets, pointCount } = scene, count = planting.faces.length, seats = rootSeats(planting, restPositions(scene.character, scene.mesh), scene.mesh.triangles);
   for (const [setting, text] of formulas) {
     const formula = readSwayFormula(text), { label } = SWAY_PARAMETERS[setting];
     if (isTrouble(formula)) { notes.push(`The formula of ${label} is left out: ${formula.message}`); continue; }
     const out = (factors[setting] = new Float64Array(count)), least = NEEDED.includes(setting) ? LEAST : 0, maps = (Object.keys(SWAY_MAPS) as SwayMap[]).filter((m) => formula.names.has(m)).map((m): [SwayMap, Float64Array] => [m, mapAtRoots(scene, m)]), scope: Record<string, number> = {};
     let bad = 0;
     for (let g = 0; g < count; g++) {
-      const place = rootPlace(surface, planting, g), normal = surface.normal(planting.faces[g]);
-      scope.random = strandRandom(first + g, SECOND_SET.indexOf(setting), 11);
-      scope.length = 100 * polylineLength(offsets, g * pointCount, pointCount);
-      [scope.left, scope.up, scope.front] = normal;
-      scope.side = 100 * place[0]; scope.height = 100 * place[1]; scope.depth = 100 * place[2];
+      scopeOf(scope, seats, g, polylineLength(offsets, g * pointCount, pointCount), strandRandom(first + g, SECOND_SET.indexOf(setting), 11));
       for (const [name, values] of maps) scope[name] = values[g];
       const v = formula.evaluate(scope);
       if (!Number.isFinite(v)) bad++;

@@ -1,5 +1,5 @@
 /** What is wrong with a mesh as a collider, in plain words. */
-import { weldByPosition } from '../mesh/surface';
+import { looseParts, weldByPosition } from '../mesh/surface';
 
 export interface ShellCheck {
   /** Whether it can stop anything at all. */
@@ -57,18 +57,17 @@ export function describeShell(triangles: ArrayLike<number>, positions: ArrayLike
  * its own middle, so that small openings (a wrist, a neck) do not count for more the further away they are.
  */
 export function outwardSign(triangles: ArrayLike<number>, positions: ArrayLike<number>): 1 | -1 {
-  const weld = weldByPosition(positions), parent = Int32Array.from(weld), root = (v: number): number => { while (parent[v] !== v) v = parent[v] = parent[parent[v]]; return v; };
-  for (let t = 0; t < triangles.length; t += 3) for (let k = 1; k < 3; k++) parent[root(weld[triangles[t + k]])] = root(weld[triangles[t]]);
+  const parts = looseParts(triangles, weldByPosition(positions));
   const middles = new Map<number, [number, number, number, number]>();
   for (let h = 0; h < triangles.length; h++) {
-    const r = root(weld[triangles[h]]), m = middles.get(r) ?? [0, 0, 0, 0];
+    const r = parts[triangles[h]], m = middles.get(r) ?? [0, 0, 0, 0];
     for (let c = 0; c < 3; c++) m[c] += positions[3 * triangles[h] + c];
     m[3]++;
     middles.set(r, m);
   }
   let volume = 0;
   for (let t = 0; t < triangles.length; t += 3) {
-    const m = middles.get(root(weld[triangles[t]]))!, [a, b, d] = [0, 1, 2].map((k) => [0, 1, 2].map((c) => positions[3 * triangles[t + k] + c] - m[c] / m[3]));
+    const m = middles.get(parts[triangles[t]])!, [a, b, d] = [0, 1, 2].map((k) => [0, 1, 2].map((c) => positions[3 * triangles[t + k] + c] - m[c] / m[3]));
     volume += a[0] * (b[1] * d[2] - b[2] * d[1]) + a[1] * (b[2] * d[0] - b[0] * d[2]) + a[2] * (b[0] * d[1] - b[1] * d[0]);
   }
   return volume < 0 ? -1 : 1;

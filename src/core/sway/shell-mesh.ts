@@ -1,6 +1,6 @@
 /** What is found of a shell's mesh once, from its rest pose: its layers, patches of neighbours, and how far round each triangle it is as good as flat. */
 
-import { neighbours, weldByPosition } from '../mesh/surface';
+import { looseParts, neighbours, weldByPosition } from '../mesh/surface';
 
 /** Triangles of a patch. */
 export const PATCH = 16;
@@ -76,12 +76,10 @@ const OPEN = 0.02;
  * the hidden faces of the one would speak for the inside of the other. Triangles of each layer; the mesh itself where one is enough.
  */
 export function layersOf(triangles: Uint32Array, rest: ArrayLike<number>): Uint32Array[] {
-  const weld = weldByPosition(rest), parent = Int32Array.from(weld), root = (v: number): number => { while (parent[v] !== v) v = parent[v] = parent[parent[v]]; return v; };
-  const welded = triangles.map((v) => weld[v]), opposite = neighbours(welded);
-  for (let t = 0; t < welded.length; t += 3) for (let k = 1; k < 3; k++) parent[root(welded[t + k])] = root(welded[t]);
+  const weld = weldByPosition(rest), partOf = looseParts(triangles, weld), welded = triangles.map((v) => weld[v]), opposite = neighbours(welded);
   const parts = new Map<number, { faces: number[]; borders: number; box: Float64Array }>();
   for (let t = 0; t < welded.length; t += 3) {
-    const r = root(welded[t]), part = parts.get(r) ?? { faces: [], borders: 0, box: Float64Array.of(Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity) };
+    const r = partOf[welded[t]], part = parts.get(r) ?? { faces: [], borders: 0, box: Float64Array.of(Infinity, Infinity, Infinity, -Infinity, -Infinity, -Infinity) };
     parts.set(r, part);
     part.faces.push(t / 3);
     for (let k = 0; k < 3; k++) {

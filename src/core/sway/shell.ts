@@ -53,10 +53,10 @@ const STEPS = 8;
 /**
  * What is known of an edge that is asked about, by place in an array of `EDGE` numbers: its lower and upper point, now and where they would go, its
  * middle and any other place on it at both times (3 each, m); share of the edge that place has, m: distance kept; the greatest distance that may be
- * kept there and how far the strand goes in the substep at most.
+ * kept there, how far the strand goes in the substep at most, and the edge's length.
  */
-export const LOWER = 0, UPPER = 3, LOWER_THEN = 6, UPPER_THEN = 9, MOST_KEPT = 26, DRIFT = 27, EDGE = 28;
-const MIDDLE = 12, MIDDLE_THEN = 15, SPOT = 18, SPOT_THEN = 21, SHARE = 24, KEPT = 25;
+export const LOWER = 0, UPPER = 3, LOWER_THEN = 6, UPPER_THEN = 9, MOST_KEPT = 26, DRIFT = 27, EDGE = 29;
+const MIDDLE = 12, MIDDLE_THEN = 15, SPOT = 18, SPOT_THEN = 21, SHARE = 24, KEPT = 25, LENGTH = 28;
 
 /** What an edge may touch: share of the edge, gap at its predicted end, normal, plane, movement of the surface, and who. */
 export interface Candidate { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
@@ -319,7 +319,7 @@ export class Shell {
     this.upperFar = Infinity;
     if (hits[o] >= 0) this.touch(p, 0, E);
     if (hits[o + 1] >= 0) this.touch(p, 1, E);
-    const length = Math.sqrt((E[9] - E[6]) ** 2 + (E[10] - E[7]) ** 2 + (E[11] - E[8]) ** 2);
+    const length = (E[LENGTH] = Math.sqrt((E[9] - E[6]) ** 2 + (E[10] - E[7]) ** 2 + (E[11] - E[8]) ** 2));
     // the surface is as good as flat between its ends, and reaches as far: they are enough
     if (hits[o] >= 0 && (rooted || (below >= 0 && this.flatBetween(p, hits[o], below, length)))) { hits[o + 2] = -1; return; }
     // the middle, from where its ends are
@@ -606,7 +606,7 @@ export class Shell {
     // where it follows the surface now, and from there where the surface will be
     let here = this.follow(hits[at], E, SPOT, 0), o0 = this.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
     // farther from what it follows than its strand's edge is long: in a fold it has come to a place from where every way leads off
-    const lost = slot === 2 && start > this.upperFar + u * Math.sqrt((E[UPPER] - E[LOWER]) ** 2 + (E[UPPER + 1] - E[LOWER + 1]) ** 2 + (E[UPPER + 2] - E[LOWER + 2]) ** 2) + BEHIND;
+    const lost = slot === 2 && start > this.upperFar + u * E[LENGTH] + BEHIND;
     if (this.closed && (lost || this.outward * before < -BEHIND)) {
       // is it inside, or beyond a thin wall whose other face it has come to? Whatever is nearest knows
       const speed = this.fastest, nearest = this.nearestTriangle(E, SPOT, SPOT, -1);

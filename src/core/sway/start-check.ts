@@ -1,25 +1,25 @@
 /** Which points begin inside a closed mesh. */
 import { Surface } from '../mesh/surface';
-import type { Vec3 } from '../math/vec';
+import { boxOfPoints } from '../mesh/rest-box';
+import { cross, normalize, sub, type Vec3 } from '../math/vec';
 
 /** Directions that no modelled face is likely to lie along. */
-const RAYS: readonly Vec3[] = [[0.267, 0.8, 0.538], [-0.62, 0.51, -0.597], [0.71, -0.39, -0.586]];
+const RAYS: readonly Vec3[] = ([[0.267, 0.8, 0.538], [-0.62, 0.51, -0.597], [0.71, -0.39, -0.586]] as Vec3[]).map(normalize);
 
-/** 1 for each of the points (3 × n, m) that is inside: whichever way it looks, the first face it sees shows its back; two of three ways decide. */
-export function insideClosed(positions: ArrayLike<number>, triangles: Uint32Array, points: ArrayLike<number>): Uint8Array {
-  const out = new Uint8Array(points.length / 3), low = [Infinity, Infinity, Infinity], high = [-Infinity, -Infinity, -Infinity];
-  for (let v = 0; v < positions.length; v++) { low[v % 3] = Math.min(low[v % 3], positions[v]); high[v % 3] = Math.max(high[v % 3], positions[v]); }
+/**
+ * 1 for each of the points (3 × n, m) that is inside: the mesh goes round it, as two of three rays tell; also where parts of it overlap. `outward` −1 where its
+ * faces look inwards.
+ */
+export function insideClosed(positions: ArrayLike<number>, triangles: Uint32Array, points: ArrayLike<number>, outward: 1 | -1 = 1): Uint8Array {
+  const out = new Uint8Array(points.length / 3), { low, high } = boxOfPoints(positions);
   let surface: Surface | null = null;
   for (let p = 0; p < out.length; p++) {
     const at: Vec3 = [points[3 * p], points[3 * p + 1], points[3 * p + 2]];
     if (at.some((v, c) => v < low[c] || v > high[c])) continue;
     surface ??= new Surface(positions, triangles);
-    let backs = 0;
-    for (let r = 0; r < 3 && backs + 3 - r >= 2 && backs < 2; r++) {
-      const d = RAYS[r], l = Math.hypot(...d), ray: Vec3 = [d[0] / l, d[1] / l, d[2] / l], hit = surface.raycast(at, ray);
-      if (hit && hit.normal[0] * ray[0] + hit.normal[1] * ray[1] + hit.normal[2] * ray[2] > 0) backs++;
-    }
-    out[p] = backs >= 2 ? 1 : 0;
+    let within = 0;
+    for (let r = 0; r < 3 && within < 2 && within + 3 - r >= 2; r++) if (outward * surface.around(at, RAYS[r]) >= 1) within++;
+    out[p] = within >= 2 ? 1 : 0;
   }
   return out;
 }
@@ -31,12 +31,10 @@ const BEFORE = 2e-4;
  * hair gets there, and as the nearest face it would tell a place inside for one outside.
  */
 export function hiddenFaces(positions: ArrayLike<number>, triangles: Uint32Array, outward: 1 | -1): Uint8Array {
-  const surface = new Surface(positions, triangles), out = new Uint8Array(triangles.length / 3);
-  for (let f = 0; f < out.length; f++) {
-    const n = surface.normal(f), m = surface.place(f, [1 / 3, 1 / 3, 1 / 3]), at = m.map((v, c) => v + outward * BEFORE * n[c]);
-    let within = 0;
-    for (let r = 0; r < 3 && within < 2 && within + 3 - r >= 2; r++) { const d = RAYS[r], l = Math.hypot(...d); if (outward * surface.around(at, [d[0] / l, d[1] / l, d[2] / l]) >= 1) within++; }
-    out[f] = within >= 2 ? 1 : 0;
+  const fronts = new Float64Array(triangles.length);
+  for (let t = 0; t < triangles.length; t += 3) {
+    const [a, b, c] = [0, 1, 2].map((k): Vec3 => { const v = 3 * triangles[t + k]; return [positions[v], positions[v + 1], positions[v + 2]]; }), n = normalize(cross(sub(b, a), sub(c, a)));
+    for (let x = 0; x < 3; x++) fronts[t + x] = (a[x] + b[x] + c[x]) / 3 + outward * BEFORE * n[x];
   }
-  return out;
+  return insideClosed(positions, triangles, fronts, outward);
 }

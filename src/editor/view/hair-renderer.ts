@@ -17,7 +17,8 @@ function dataTexture(width: number, height: number): THREE.DataTexture {
   t.needsUpdate = true;
   return t;
 }
-const target = (width: number, height: number, options: THREE.RenderTargetOptions = {}): THREE.WebGLRenderTarget =>
+/** What is drawn into, read texel by texel: floats without depth where nothing else is said. */
+export const target = (width: number, height: number, options: THREE.RenderTargetOptions = {}): THREE.WebGLRenderTarget =>
   new THREE.WebGLRenderTarget(width, height, { depthBuffer: false, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter, type: THREE.FloatType, ...options });
 
 export class HairRenderer {

@@ -55,7 +55,7 @@ export class MapView {
       }
     }
   }
-  /** How much skin shows, face by face: yellow is bare, grey not looked at. False where nothing is known of this plot. */
+  /** How much skin shows, face by face: yellow is bare, grey not looked at; nothing where it is not known of this plot. */
   showBare(bare: Float32Array | null): void {
     const { session } = this, faces = session.plotFaces, T = session.mesh.triangles, known = bare !== null && bare.length === faces.length;
     this.mesh.visible = known;

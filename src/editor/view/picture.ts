@@ -4,9 +4,9 @@
  * move without the rest being drawn again.
  */
 import * as THREE from 'three';
-import type { HairRenderer } from './hair-renderer';
+import { target, type HairRenderer } from './hair-renderer';
 import { ACCUMULATE_FRAGMENT, KEPT_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
-import { BACKDROP, jitter } from './stills';
+import { BACKDROP, jitter, SCENE_TARGET } from './stills';
 
 const HELPERS = 1;
 /** Has an object, and all that is in it, drawn over the rest. */
@@ -37,10 +37,9 @@ export class Picture {
     this.height = height;
     this.renderer.setSize(width, height, false);
     this.dispose();
-    const make = (depthBuffer: boolean, type: THREE.TextureDataType): Target => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
-    const kept = make(true, THREE.HalfFloatType), sum = (): Target => make(false, THREE.FloatType);
+    const scene = (): Target => target(width, height, SCENE_TARGET), sum = (): Target => target(width, height), kept = scene();
     kept.depthTexture = new THREE.DepthTexture(width, height);
-    this.targets = { kept, main: make(true, THREE.HalfFloatType), own: [sum(), sum()], all: [sum(), sum()] };
+    this.targets = { kept, main: scene(), own: [sum(), sum()], all: [sum(), sum()] };
     this.forget();
     return true;
   }

@@ -4,11 +4,13 @@ import type { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { fileNameOf, saveFile } from '../state/save-file';
 import type { Session } from '../state/session';
 import { useEditor } from '../state/store';
-import type { HairRenderer } from './hair-renderer';
+import { target, type HairRenderer } from './hair-renderer';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
 /** Frames of a still that is saved. */
 const FINE_FRAMES = 32;
+/** What a scene is drawn into. */
+export const SCENE_TARGET: THREE.RenderTargetOptions = { type: THREE.HalfFloatType, depthBuffer: true };
 export const BACKDROP = new THREE.Color(0.185, 0.18, 0.175);
 
 /** Offset of the n-th frame within a pixel. Source: Halton sequence, bases 2 and 3. */
@@ -86,8 +88,7 @@ export class Stills {
   /** What is seen now, drawn so many times over; null where it was stopped. */
   private async fineCanvas(width: number, height: number, clear: boolean, frames: number): Promise<HTMLCanvasElement | null> {
     if (useEditor.getState().still === null) return null;
-    const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter });
-    const targets = { main: make(true, THREE.HalfFloatType), a: make(false, THREE.FloatType), b: make(false, THREE.FloatType) }, aspect = this.camera.aspect;
+    const targets = { main: target(width, height, SCENE_TARGET), a: target(width, height), b: target(width, height) }, aspect = this.camera.aspect;
     this.camera.aspect = width / height;
     this.camera.updateProjectionMatrix();
     const pixels = await new Promise<Uint8Array | null>((done) => { this.job = { width, height, clear, frame: 0, frames, ...targets, done }; });

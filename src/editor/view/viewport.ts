@@ -18,10 +18,10 @@ import { CardView } from './card-view';
 import { DrawnView } from './drawn-view';
 import { DropsView } from './drops-view';
 import { CharacterView } from './character-view';
-import { HairRenderer } from './hair-renderer';
+import { HairRenderer, target } from './hair-renderer';
 import { lightsOf } from './lights';
 import { Overlays, setSegments } from './overlays';
-import { canvasOf, jitter, Stills } from './stills';
+import { canvasOf, jitter, SCENE_TARGET, Stills } from './stills';
 import { MapView } from './map-view';
 import { asHelper, Picture, type Shown } from './picture';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
@@ -596,8 +596,8 @@ export class Viewport {
     camera.clearViewOffset();
     camera.updateProjectionMatrix();
     camera.updateMatrixWorld();
-    const make = (depthBuffer: boolean, type: THREE.TextureDataType): THREE.WebGLRenderTarget => new THREE.WebGLRenderTarget(width, height, { type, depthBuffer, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter }), main = make(true, THREE.HalfFloatType), out = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false }), pixels = new Uint8Array(4 * width * height);
-    let sum = make(false, THREE.FloatType), next = make(false, THREE.FloatType);
+    const main = target(width, height, SCENE_TARGET), out = new THREE.WebGLRenderTarget(width, height, { depthBuffer: false }), pixels = new Uint8Array(4 * width * height);
+    let sum = target(width, height), next = target(width, height);
     for (let k = 0; k < (tiny ? SMALL_FRAMES / 2 : SMALL_FRAMES); k++) {
       const [jx, jy] = k === 0 ? [0, 0] : jitter(k);
       camera.setViewOffset(width, height, jx, jy, width, height);
