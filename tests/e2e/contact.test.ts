@@ -3,6 +3,7 @@ import type { Browser, Page } from 'playwright-core';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { openBrowser, settle, startTrial, type Trial } from '../../cli/trial';
 import type { GroomDocument } from '../../src/core/document/schema';
+import { watchedPage } from '../helpers/page';
 
 let trial: Trial, browser: Browser, page: Page, groom: string;
 const errors: string[] = [];
@@ -15,9 +16,7 @@ const ask = <T,>(expression: string): Promise<T> => page.evaluate(`(() => { cons
 beforeAll(async () => {
   trial = await startTrial();
   browser = await openBrowser();
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  page.on('pageerror', (e) => errors.push(e.message));
-  page.on('console', (m) => { if (m.type() === 'error') errors.push(m.text()); });
+  page = await watchedPage(browser, errors);
   groom = ((await (await fetch(`${trial.url}/api/overview`)).json()) as { productions: { assets: { grooms: { id: string }[] }[] }[] }).productions[0].assets[0].grooms[0].id;
   await page.goto(`${trial.url}/groom/${groom}`);
   await page.getByTestId('view').waitFor();

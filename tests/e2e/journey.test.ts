@@ -11,7 +11,7 @@ import { figureOf, worstList } from '../../src/core/proof/judge';
 import { polylineLength } from '../../src/core/groom/polyline';
 import { FillShapes, type FilledStrands } from '../../src/core/fill/strands';
 import { TREATMENT_NAMES } from '../../src/core/fill/treatments';
-import { pick, takeIn } from '../helpers/page';
+import { pick, takeIn, watchedPage } from '../helpers/page';
 import { tubeGlb } from '../helpers/tube';
 import { readUsd } from '../helpers/usd';
 
@@ -31,11 +31,9 @@ const type = async (id: string, value: number): Promise<void> => { await page.ge
 const state = <T>(read: string): Promise<T> => page.evaluate((r) => new Function('f', `return ${r}`)((window as never as { fineComb: unknown }).fineComb) as T, read);
 const openGroom = async (p = page, id = grooms[0].id): Promise<void> => { await p.goto(`${trial.url}/groom/${id}`); await p.getByTestId('view').waitFor(); };
 const newPage = async (): Promise<Page> => {
-  const p = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
+  const p = await watchedPage(browser, errors);
   // several workers share the live run, whatever this machine has
   await p.addInitScript(() => { Object.defineProperty(navigator, 'hardwareConcurrency', { get: () => 4 }); });
-  p.on('pageerror', (e) => errors.push(e.message));
-  p.on('console', (m) => { if (m.type() === 'error' && !/status of (4\d\d)/.test(m.text())) errors.push(m.text()); });
   p.on('dialog', (d) => void d.accept());
   return p;
 };

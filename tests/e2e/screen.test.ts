@@ -6,7 +6,7 @@ import type { Browser, Page } from 'playwright-core';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from 'vitest';
 import { openBrowser, startTrial, type Trial } from '../../cli/trial';
 import type { GroomDocument } from '../../src/core/document/schema';
-import { takeIn } from '../helpers/page';
+import { takeIn, watchedPage } from '../helpers/page';
 import { tubeGlb } from '../helpers/tube';
 
 let trial: Trial, browser: Browser, page: Page, demo: string, fresh: string;
@@ -20,9 +20,7 @@ const unfold = async (id: string): Promise<void> => { const title = page.getByTe
 beforeAll(async () => {
   trial = await startTrial();
   browser = await openBrowser();
-  page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
-  page.on('pageerror', (e) => errors.push(e.message));
-  page.on('console', (m) => { if (m.type() === 'error') errors.push(m.text()); });
+  page = await watchedPage(browser, errors);
   demo = ((await (await fetch(`${trial.url}/api/overview`)).json()) as { productions: { assets: { grooms: { id: string }[] }[] }[] }).productions[0].assets[0].grooms[0].id;
   writeFileSync(path.join(dir, 'tube.glb'), await tubeGlb({ weightScale: 0.5 }));
 });
@@ -177,6 +175,25 @@ describe('the theme', () => {
     expect(await theme()).toBe('linen');
     await page.getByRole('button', { name: 'Dark theme' }).click();
     expect(await theme()).toBe('peat');
+  });
+});
+describe('the grain of the view', () => {
+  it('is chosen by a button: as many pixels are drawn as it says, the view stays as large, a place under the pointer the same; it is remembered', async () => {
+    await open(demo);
+    const drawn = (): Promise<number[]> => page.evaluate(() => { const c = globalThis.document.querySelector<HTMLCanvasElement>('[data-testid=view]')!; return [c.width, c.height, c.clientWidth, c.clientHeight]; });
+    const under = (): Promise<number[]> => page.evaluate(() => { const { direction } = (window as never as { fineComb: { view: { ray: (x: number, y: number) => { direction: { toArray: () => number[] } } } } }).fineComb.view.ray(300, 200); return direction.toArray(); });
+    const button = page.getByRole('button', { name: /of the view is drawn/ });
+    for (let k = 0; k < 3 && !(await button.innerText()).includes('1:4'); k++) await button.click();
+    const [w4, h4, width, height] = await drawn(), place = await under();
+    expect([w4, h4]).toEqual([Math.round(width / 4), Math.round(height / 4)]);
+    await button.click();
+    expect(await drawn()).toEqual([width, height, width, height]);
+    await button.click();
+    expect(await drawn()).toEqual([Math.round(width / 2), Math.round(height / 2), width, height]);
+    for (const [k, d] of (await under()).entries()) expect(d).toBeCloseTo(place[k], 9);
+    await open(demo);
+    expect((await drawn())[0]).toBe(Math.round(width / 2));
+    await page.evaluate(() => { localStorage.setItem('fine-comb-grain', '4'); });
   });
 });
 declare function document_theme(): string | undefined;

@@ -17,7 +17,7 @@ import { CHARTED, MEASURED_STRANDS, saveProof } from './proof-files';
 import { COMB_TOOLS, HEATS, STAGES, useEditor, type CombTool, type ViewName } from './store';
 import { pasteRemembered, rememberedStyle, rememberStyle } from './style-clipboard';
 import { openFold } from '../components/controls';
-import { setTheme } from '../components/theme';
+import { nextGrain, setTheme } from '../components/theme';
 
 export interface Action {
   id: string;
@@ -140,6 +140,7 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'show-pills', name: 'Show or hide colliders', group: 'View', keys: 'P', combo: ['p'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, pills: !state().show.pills } }) },
     { id: 'show-marks', name: 'Show or hide contacts', group: 'View', keys: 'K', combo: ['k'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, marks: !state().show.marks } }) },
     { id: 'show-groomed', name: 'Show or hide the groomed shape beside what moves', group: 'View', keys: 'J', combo: ['j'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, groomed: !state().show.groomed } }) },
+    { id: 'grain', name: 'Draw the view with each pixel, every second, every fourth (quicker)', group: 'View', enabled: always, run: nextGrain },
     { id: 'theme', name: 'Switch between dark and light', group: 'View', enabled: always, run: () => setTheme(state().theme === 'peat' ? 'linen' : 'peat') },
     { id: 'commands', name: 'Find an action', group: 'Help', keys: 'Ctrl K', combo: ['ctrl+k'], enabled: always, run: () => useEditor.setState({ commandOpen: true }) },
     { id: 'keys', name: 'List of keys', group: 'Help', keys: '?', combo: ['?', 'shift+?'], enabled: always, run: () => useEditor.setState({ keysOpen: true }) },

@@ -99,6 +99,9 @@ export interface RunState {
 }
 
 /** How the hair of a take is told apart from that of another. */
+export const GRAINS = [1, 2, 4] as const;
+export type Grain = (typeof GRAINS)[number];
+
 export interface CompareState { take: string; mode: 'wipe' | 'both'; /** Where the wipe stands across the view, 0 … 1. */ at: number }
 export const HEATS = ['none', 'depth', 'stretch', 'jump', 'jitter', 'drift'] as const;
 export type Heat = (typeof HEATS)[number];
@@ -213,6 +216,8 @@ export interface EditorState {
   commandOpen: boolean;
   keysOpen: boolean;
   theme: 'peat' | 'linen';
+  /** Pixels of the view along and across for each that is drawn. */
+  grain: Grain;
   set: (patch: Partial<EditorState>) => void;
   open: (groom: Groom) => void;
   edit: (name: string, change: (draft: Draft<GroomDocument>) => void, mergeKey?: string) => void;
@@ -246,7 +251,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 },
   strip: 'time', run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], receivers: [], wish: handOverSchema.parse({ format: 'usdc', receiver: USUAL_RECEIVERS[0] }), movie: null, marked: -1,
   viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
-  commandOpen: false, keysOpen: false, theme: 'peat',
+  commandOpen: false, keysOpen: false, theme: 'peat', grain: 1,
   set: (patch) => set(patch),
   open: (groom) => set({ groom, history: startHistory(groom.document), frame: groom.document.shot.start, save: 'saved' }),
   edit: (name, change, mergeKey) => {

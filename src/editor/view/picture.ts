@@ -15,12 +15,15 @@ export const asHelper = (object: THREE.Object3D): void => { object.traverse((o) 
 type Target = THREE.WebGLRenderTarget;
 /** `kept`: the first frame without helpers, and its depth; `own`: the mean of such frames; `all`: of those with helpers; two each, read and written in turn. */
 interface Targets { kept: Target; main: Target; own: [Target, Target]; all: [Target, Target] }
-/** What a picture is to show. `wipe`: px from the left at which the other hair begins. */
+/** What a picture is to show. `wipe`: share of the width from the left at which the other hair begins. */
 export interface Shown { hair: boolean; other: HairRenderer | null; otherHair: boolean; wipe: number | null; mirrored: boolean }
 
 export class Picture {
+  /** px: the view's size, and what is drawn of it. */
   width = 1;
   height = 1;
+  private across = 1;
+  private down = 1;
   private targets: Targets | null = null;
   private kept = '';
   /** Frames that are in what is kept. */
@@ -30,15 +33,15 @@ export class Picture {
   constructor(private readonly renderer: THREE.WebGLRenderer, private readonly scene: THREE.Scene, private readonly camera: THREE.PerspectiveCamera, private readonly hair: HairRenderer) { camera.layers.enable(HELPERS); }
   get ready(): boolean { return this.targets !== null; }
 
-  /** False where it has that size. */
-  resize(width: number, height: number): boolean {
-    if (width < 2 || height < 2 || (width === this.width && height === this.height)) return false;
-    this.width = width;
-    this.height = height;
-    this.renderer.setSize(width, height, false);
+  /** One of `grain` × `grain` pixels is drawn. False where it has that size. */
+  resize(width: number, height: number, grain: number): boolean {
+    const across = Math.round(width / grain), down = Math.round(height / grain);
+    if (across < 2 || down < 2 || (width === this.width && height === this.height && across === this.across)) return false;
+    Object.assign(this, { width, height, across, down });
+    this.renderer.setSize(across, down, false);
     this.dispose();
-    const scene = (): Target => target(width, height, SCENE_TARGET), sum = (): Target => target(width, height), kept = scene();
-    kept.depthTexture = new THREE.DepthTexture(width, height);
+    const scene = (): Target => target(across, down, SCENE_TARGET), sum = (): Target => target(across, down), kept = scene();
+    kept.depthTexture = new THREE.DepthTexture(across, down);
     this.targets = { kept, main: scene(), own: [sum(), sum()], all: [sum(), sum()] };
     this.forget();
     return true;
@@ -80,15 +83,17 @@ export class Picture {
     return fine ? frame + 1 : 1;
   }
   private shift(frame: number): void {
-    if (frame > 0) this.camera.setViewOffset(this.width, this.height, ...jitter(frame), this.width, this.height);
+    const { width, height } = this, [x, y] = jitter(frame);
+    // in pixels of the view, whose aspect is the camera's
+    if (frame > 0) this.camera.setViewOffset(width, height, (x * width) / this.across, (y * height) / this.down, width, height);
     else this.camera.clearViewOffset();
     this.camera.updateMatrixWorld();
   }
   /** What it is of, without helpers. */
   private sample(target: Target, frame: number, { hair, other, otherHair, wipe }: Shown): void {
     this.shift(frame);
-    this.hair.prepare(this.camera, this.height, frame, hair);
-    other?.prepare(this.camera, this.height, frame, otherHair);
+    this.hair.prepare(this.camera, this.down, frame, hair);
+    other?.prepare(this.camera, this.down, frame, otherHair);
     this.camera.layers.disable(HELPERS);
     this.render(target, other, wipe);
     this.camera.layers.enable(HELPERS);
@@ -103,8 +108,9 @@ export class Picture {
   /** The scene into a target; with a wipe the other hair to the right of it. */
   render(target: Target, other: HairRenderer | null, wipe: number | null): void {
     const { renderer, scene, camera, hair } = this;
+    const at = Math.round(target.width * (wipe ?? 1));
     renderer.setClearColor(BACKDROP, 1);
-    for (const [from, to, left] of wipe === null || !other ? [[0, target.width, null]] as const : [[0, wipe, true], [wipe, target.width, false]] as const) {
+    for (const [from, to, left] of wipe === null || !other ? [[0, target.width, null]] as const : [[0, at, true], [at, target.width, false]] as const) {
       if (to <= from) continue;
       target.scissorTest = left !== null;
       target.scissor.set(from, 0, to - from, target.height);

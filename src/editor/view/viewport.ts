@@ -162,6 +162,7 @@ export class Viewport {
       if (s.viewRequest !== b.viewRequest) this.look(s.viewRequest.name);
       if (s.playing !== b.playing) this.playFrom = null;
       if (s.theme !== b.theme) this.touch();
+      if (s.grain !== b.grain) this.resize(this.width, this.height);
     });
     this.unsubscribe = () => { offSession(); offStore(); };
     this.look('threeQuarter');
@@ -189,7 +190,7 @@ export class Viewport {
   }
 
   resize(width: number, height: number): void {
-    if (!this.drawing.resize(width, height)) return;
+    if (!this.drawing.resize(width, height, useEditor.getState().grain)) return;
     this.camera.aspect = width / height;
     this.camera.updateProjectionMatrix();
     this.touch();
@@ -559,7 +560,7 @@ export class Viewport {
   private turnedAt: number | null = null;
 
   private shownNow(): Shown {
-    const { compare } = useEditor.getState(), wipe = this.otherShown && compare?.mode === 'wipe' ? Math.round(this.width * (this.mirrored ? 1 - compare.at : compare.at)) : null;
+    const { compare } = useEditor.getState(), wipe = this.otherShown && compare?.mode === 'wipe' ? (this.mirrored ? 1 - compare.at : compare.at) : null;
     return { hair: this.hairShown, other: this.other, otherHair: this.otherShown, wipe, mirrored: this.mirrored };
   }
   private draw(): void {
