@@ -4,7 +4,7 @@ import { Film } from 'lucide-react';
 import { useState } from 'react';
 import { parameter } from '../../core/document/schema';
 import { useEditor } from '../state/store';
-import { Button, Choice, Fold, Note, NumberField, Toggle } from './controls';
+import { Button, Choice, Fold, Note, NumberField, OneOf, Toggle } from './controls';
 import { trying } from './trying';
 import { useWorkshop } from './context';
 import { toast } from 'sonner';
@@ -13,26 +13,28 @@ const HEIGHT = parameter('Height', 'px', 180, 2160, 2, 720, 'Height of the pictu
 const none = (): void => undefined;
 
 export function MoviePart() {
-  const { session, viewport } = useWorkshop(), movie = useEditor((s) => s.movie), shot = useEditor((s) => s.history!.document.shot), name = useEditor((s) => s.history!.document.shotName), preview = useEditor((s) => s.history!.document.fill.preview), view = useEditor((s) => s.viewName);
-  const [as, setAs] = useState<'webm' | 'png'>('webm'), [height, setHeight] = useState(HEIGHT.fallback), [strands, setStrands] = useState<number | null>(null), [fine, setFine] = useState(FINE.fallback), [turntable, setTurntable] = useState(false), [words, setWords] = useState(true);
+  const { session, viewport } = useWorkshop(), bakeId = useEditor((s) => (s.bakes.some((b) => b.id === s.bakeId && b.state === 'done') ? s.bakeId : null)), all = useEditor((s) => s.takes), shownTake = useEditor((s) => s.shownTake), movie = useEditor((s) => s.movie), shot = useEditor((s) => s.history!.document.shot), name = useEditor((s) => s.history!.document.shotName), preview = useEditor((s) => s.history!.document.fill.preview), view = useEditor((s) => s.viewName);
+  const [as, setAs] = useState<'webm' | 'png'>('webm'), [height, setHeight] = useState(HEIGHT.fallback), [strands, setStrands] = useState<number | null>(null), [fine, setFine] = useState(FINE.fallback), [turntable, setTurntable] = useState(false), [words, setWords] = useState(true), [wanted, setWanted] = useState<string | null>(null);
+  const takes = all.filter((t) => t.hasFrames && t.shotName === name), of = wanted !== null && (wanted === '' || wanted === bakeId || takes.some((t) => t.id === wanted)) ? wanted : bakeId ?? takes.find((t) => t.id === shownTake)?.id ?? takes.at(0)?.id ?? '', take = takes.find((t) => t.id === of), bake = of === bakeId ? bakeId : null;
   const save = async (): Promise<void> => {
     const port = viewport.current;
     if (!port) return;
-    const { saveMovie } = await import('../view/movie'), width = 2 * Math.round((height * port.aspect) / 2), title = `${session.groom.character.name}, ${session.groom.name}, ${name}`;
-    const told = await saveMovie(port.stills, { as, from: shot.start, to: shot.end, fps: shot.fps, width, height, strands, fine, turntable, words: words ? title : null }, title);
+    const width = 2 * Math.round((height * port.aspect) / 2), title = `${session.groom.character.name}, ${session.groom.name}, ${take ? take.name : name}`, { show, light } = useEditor.getState();
+    const told = await session.films.draw({ of: bake ? { kind: 'bake', id: bake } : take ? { kind: 'take', id: take.id } : { kind: 'combed' }, camera: port.cameraPlace, show, light, name: title, wish: { as, from: take?.proof.start ?? shot.start, to: take?.proof.end ?? shot.end, fps: shot.fps, width, height, strands, fine, turntable, words: words ? title : null } });
     if (told) toast.success(told);
   };
   return (
     <Fold id="movie" title="Movie" summary={movie ? `${Math.round(100 * movie.share)} %` : undefined}>
+      <OneOf label="Of" testId="movie-of" value={of} onChange={setWanted} options={[...(bakeId ? [{ value: bakeId, label: 'the bake that is shown', help: 'Frames of the bake, as they are handed over.' }] : []), ...takes.map((t) => ({ value: t.id, label: t.name, aside: 'take', help: 'Frames of a take of this shot.' })), { value: '', label: 'the combed shape', help: 'The hair as it is combed, carried along by the animation.' }]} />
       <div className="mb-1 flex gap-1"><Choice label="As" value={as} options={[{ value: 'webm', label: 'WebM' }, { value: 'png', label: 'PNG frames', help: 'Numbered pictures in a zip.' }]} onChange={setAs} /></div>
       <NumberField testId="movie-height" parameter={HEIGHT} value={height} onChange={(v) => setHeight(2 * Math.round(v / 2))} onCommit={none} />
       <NumberField testId="movie-strands" parameter={{ ...STRANDS, fallback: preview }} value={strands ?? preview} onChange={(v) => setStrands(v === preview ? null : v)} onCommit={none} />
       <NumberField testId="movie-fine" parameter={FINE} value={fine} onChange={setFine} onCommit={none} />
       <Toggle label="Turntable" help="Turned round once over the range." checked={turntable} onChange={setTurntable} />
       <Toggle label="Frame and name burnt in" help="At the foot of every frame." checked={words} onChange={setWords} />
-      {movie ? <div className="mt-1 flex items-center gap-2"><Button onClick={() => viewport.current?.stills.stop()}>Stop</Button><progress aria-label="Drawing the movie" value={movie.share} max={1} className="h-1.5 flex-1" /><span className="num text-faint">{movie.frame}</span></div>
+      {movie ? <div className="mt-1 flex items-center gap-2"><Button onClick={() => session.films.stop()}>Stop</Button><progress aria-label="Drawing the movie" value={movie.share} max={1} className="h-1.5 flex-1" /><span className="num text-faint">{movie.frame}</span></div>
         : <div className="mt-1"><Button data-testid="save-movie" onClick={() => trying(save())}><Film size={13} />Save the movie</Button></div>}
-      <Note>As the view looks at it{view ? '' : ' now'}: turn it before you begin.</Note>
+      <Note>{movie ? 'It is drawn beside your work: go on as you like. It ends with this page.' : <>As the view looks at it{view ? '' : ' now'}: turn it before you begin. It is drawn beside your work.</>}</Note>
     </Fold>
   );
 }

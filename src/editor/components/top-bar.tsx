@@ -28,6 +28,7 @@ export function TopBar() {
         <Search size={13} />Find an action or a setting<kbd className="num ml-auto">Ctrl K</kbd>
       </button>
       <SaveBadge />
+      <MovieBadge />
       <BakeBadge />
       <IconButton label={theme === 'peat' ? 'Light theme' : 'Dark theme'} onClick={() => setTheme(theme === 'peat' ? 'linen' : 'peat')}>{theme === 'peat' ? <Sun size={15} /> : <Moon size={15} />}</IconButton>
     </header>
@@ -62,11 +63,18 @@ function SaveBadge() {
 function BakeBadge() {
   const running = useEditor((s) => s.bakes.find((b) => b.state === 'running' || b.state === 'queued'));
   if (!running) return null;
-  const share = running.steps > 0 ? running.stepsDone / running.steps : 0;
+  return <Badge name={running.state === 'queued' ? 'Bake waits' : 'Bake'} share={running.state === 'queued' ? null : running.steps > 0 ? running.stepsDone / running.steps : 0} />;
+}
+function MovieBadge() {
+  const movie = useEditor((s) => s.movie);
+  return movie && <Badge name="Movie" share={movie.share} />;
+}
+/** What goes on beside the work, and how far it is; leads to where it is looked after. */
+function Badge({ name, share }: { name: string; share: number | null }) {
   return (
-    <button type="button" onClick={() => useEditor.setState({ stage: 'bake' })} className="flex h-6 items-center gap-2 rounded-full bg-lifted px-2.5">
-      <svg width="14" height="14" viewBox="0 0 14 14" className="-rotate-90" aria-hidden><circle cx="7" cy="7" r="5.5" fill="none" strokeWidth="2.4" className="stroke-edge" /><circle cx="7" cy="7" r="5.5" fill="none" strokeWidth="2.4" className="stroke-copper" strokeDasharray={`${share * 34.6} 40`} /></svg>
-      {running.state === 'queued' ? 'Bake waits' : <>Bake <span className="num">{Math.round(share * 100)} %</span></>}
+    <button type="button" onClick={() => useEditor.setState({ stage: 'bake' })} className="flex h-6 items-center gap-2 rounded-full bg-lifted px-2.5 whitespace-nowrap">
+      <svg width="14" height="14" viewBox="0 0 14 14" className="-rotate-90" aria-hidden><circle cx="7" cy="7" r="5.5" fill="none" strokeWidth="2.4" className="stroke-edge" /><circle cx="7" cy="7" r="5.5" fill="none" strokeWidth="2.4" className="stroke-copper" strokeDasharray={`${(share ?? 0) * 34.6} 40`} /></svg>
+      {share === null ? name : <>{name} <span className="num">{Math.round(share * 100)} %</span></>}
     </button>
   );
 }

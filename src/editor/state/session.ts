@@ -26,6 +26,7 @@ import { ChainDesk } from './chain-desk';
 import { DrawnDesk } from './drawn-desk';
 import { CombDesk } from './comb-desk';
 import { CurveDesk } from './curve-desk';
+import { FilmDesk } from './film-desk';
 import { FillDesk } from './fill-desk';
 import { HandsDesk } from './hands-desk';
 import { MendDesk } from './mend-desk';
@@ -80,6 +81,7 @@ export class Session {
   readonly chains = new ChainDesk(this);
   readonly drawn = new DrawnDesk(this);
   readonly bakes = new BakeDesk(this);
+  readonly films = new FilmDesk(this);
   onTrouble: ((message: string) => void) | null = null;
   onTold: ((message: string) => void) | null = null;
   /** The document asks for another character than this session has. */
@@ -149,6 +151,7 @@ export class Session {
     this.runs.close();
     this.trials.close();
     this.bakes.close();
+    this.films.stop();
     this.fillWorker.terminate();
     clearTimeout(this.fillTimer);
     useEditor.setState({ groom: null, history: null, run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], movie: null, playing: false, marked: -1, bringing: null, fillTool: 'look', still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 } });
@@ -357,6 +360,8 @@ export class Session {
   /** Nodes of filled strands lifted out of what they pierce, of the picture that is shown now; null until they are known. */
   pushed: { key: string; nodes: Float32Array } | null = null;
   private pushAsked = '';
+  /** Whether such nodes are on their way. */
+  get pushing(): boolean { return this.pushAsked !== '' && this.pushAsked !== this.pushed?.key; }
   /** Asks for filled strands (`nodes` as the GPU has them) to be lifted out of the colliders in the present pose. */
   pushOut(key: string, nodes: Float32Array, count: number): void {
     if (this.pushAsked === key) return;
@@ -539,6 +544,7 @@ export class Session {
       this.bareFaces = reply.result.faces;
       useEditor.setState({ covering: false, covered: { from: this.coverFrom, bare: reply.result.bare, spots: reply.result.spots, at: -1 } });
     } else if (reply.kind === 'failed') {
+      if (reply.what === 'push') this.pushAsked = '';
       if (reply.what === 'settle') this.combDesk.onSettled(reply.request, null);
       if (reply.what === 'cards') this.fillDesk.onCarded(reply.request, null);
       useEditor.setState(reply.what === 'plant' ? { planting: false } : reply.what === 'fill' ? { filling: false } : reply.what === 'coverage' ? { covering: false } : {});

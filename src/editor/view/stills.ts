@@ -37,7 +37,7 @@ interface StillView { size: () => [number, number]; mirrored: () => boolean; hai
 export class Stills {
   constructor(private readonly renderer: THREE.WebGLRenderer, private readonly hair: HairRenderer, private readonly scene: THREE.Scene, private readonly camera: THREE.PerspectiveCamera, private readonly view: StillView) {}
   get busy(): boolean { return this.job !== null; }
-  private job: { width: number; height: number; clear: boolean; frame: number; frames: number; main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget; done: (pixels: Uint8Array | null) => void } | null = null;
+  private job: { width: number; height: number; clear: boolean; frame: number; frames: number; main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget; /** Reached once the graphics card has drawn what it was last asked for. */ drawn: WebGLSync | null; done: (pixels: Uint8Array | null) => void } | null = null;
   /** Draws what is seen at another size, frame by frame until it is fine, and saves it as a PNG; what was saved in words, or '' where it was stopped. */
   async save({ clear, scale, strands }: { clear: boolean; scale: number; strands: number | null }, name: string): Promise<string> {
     const most = this.renderer.capabilities.maxTextureSize, [w, h] = this.view.size(), fit = Math.min(scale, most / w, most / h), width = Math.round(w * fit), height = Math.round(h * fit);
@@ -60,6 +60,9 @@ export class Stills {
         useEditor.setState({ frame, movie: { share: k / frames.length, frame } });
         if (turntable) { this.camera.position.copy(this.view.controls().target).add(before.place.clone().sub(this.view.controls().target).applyAxisAngle(new THREE.Vector3(0, 1, 0), (2 * Math.PI * k) / frames.length)); this.view.controls().update(); }
         this.view.session.setFrame(frame);
+        this.view.refresh();
+        // filled strands are lifted out of what they would pierce, as the view does where it rests
+        await this.until(() => !this.view.session.pushing || useEditor.getState().still === null);
         this.view.refresh();
         const canvas = await this.fineCanvas(width, height, false, fine);
         if (!canvas) return STOPPED;
@@ -91,7 +94,7 @@ export class Stills {
     const targets = { main: target(width, height, SCENE_TARGET), a: target(width, height), b: target(width, height) }, aspect = this.camera.aspect;
     this.camera.aspect = width / height;
     this.camera.updateProjectionMatrix();
-    const pixels = await new Promise<Uint8Array | null>((done) => { this.job = { width, height, clear, frame: 0, frames, ...targets, done }; });
+    const pixels = await new Promise<Uint8Array | null>((done) => { this.job = { width, height, clear, frame: 0, frames, ...targets, drawn: null, done }; });
     for (const t of Object.values(targets)) t.dispose();
     this.camera.aspect = aspect;
     this.camera.updateProjectionMatrix();
@@ -102,8 +105,16 @@ export class Stills {
   /** Draws once more what is being drawn; false where nothing is. */
   draw(): boolean {
     const { job } = this;
-    if (job) this.drawOnce(job);
+    if (job && this.isDrawn(job)) this.drawOnce(job);
     return job !== null;
+  }
+  /** Whether the card waits for more: what is asked of it sooner piles up, and keeps the page waiting when it is read. */
+  private isDrawn(job: NonNullable<Stills['job']>): boolean {
+    const gl = this.renderer.getContext() as WebGL2RenderingContext, { drawn } = job;
+    if (job.frame >= job.frames || (drawn && gl.getSyncParameter(drawn, gl.SYNC_STATUS) !== gl.SIGNALED)) return false;
+    gl.deleteSync(drawn);
+    job.drawn = null;
+    return true;
   }
   private drawOnce(job: NonNullable<Stills['job']>): void {
     const { camera, renderer } = this, [jx, jy] = job.frame === 0 ? [0, 0] : jitter(job.frame), ground = this.view.floor(), floor = ground.visible;
@@ -120,13 +131,15 @@ export class Stills {
     [job.a, job.b] = [job.b, job.a];
     job.frame++;
     useEditor.setState({ still: job.frame / job.frames });
-    if (job.frame < job.frames) return;
+    const gl = renderer.getContext() as WebGL2RenderingContext;
+    camera.clearViewOffset();
+    if (job.frame < job.frames) { job.drawn = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0); gl.flush(); return; }
     const out = new THREE.WebGLRenderTarget(job.width, job.height, { depthBuffer: false }), pixels = new Uint8Array(4 * job.width * job.height);
     this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: job.a.texture, uMirrored: this.view.mirrored() ? 1 : 0 }), out);
-    renderer.readRenderTargetPixels(out, 0, 0, job.width, job.height, pixels);
-    out.dispose();
-    camera.clearViewOffset();
-    this.job = null;
-    job.done(pixels);
+    renderer.readRenderTargetPixelsAsync(out, 0, 0, job.width, job.height, pixels).then(() => pixels, () => null).then((read) => {
+      out.dispose();
+      if (this.job === job) this.job = null;
+      job.done(read && new Uint8Array(read.buffer));
+    });
   }
 }

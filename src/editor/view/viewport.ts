@@ -47,6 +47,9 @@ const RAMP = Float32Array.from(Array.from({ length: 256 }, (_, k) => new THREE.C
 /** The take that is shown, and the one that is laid over; linear RGB. Apart in lightness too. */
 const MARKS: readonly [number, number, number][] = [[0.85, 0.33, 0.1], [0.1, 0.42, 0.62]];
 
+/** Where a view is looked from, and to (m); between which depths it is drawn. */
+export interface CameraPlace { from: [number, number, number]; to: [number, number, number]; near: number; far: number }
+
 export class Viewport {
   readonly camera = new THREE.PerspectiveCamera(26, 1, 0.03, 40);
   readonly controls: OrbitControls;
@@ -207,6 +210,17 @@ export class Viewport {
 
   /** The picture has to be drawn again. */
   touch(): void { this.still = 0; this.settled = false; this.lastTouch = performance.now(); }
+
+  /** Where it is looked from. */
+  get cameraPlace(): CameraPlace { const { position, near, far } = this.camera; return { from: position.toArray(), to: this.controls.target.toArray(), near, far }; }
+  lookFrom({ from, to, near, far }: CameraPlace): void {
+    Object.assign(this.camera, { near, far });
+    this.camera.position.set(...from);
+    this.controls.target.set(...to);
+    this.camera.updateProjectionMatrix();
+    this.controls.update();
+    this.touch();
+  }
 
   /** Turns to a named view, framing the groom (or the whole figure). */
   look(name: ViewName): void {
