@@ -144,8 +144,20 @@ describe('handing over', () => {
 it('a movie of it plays', async () => {
   await page.getByTestId('fold-movie').click();
   for (const [id, v] of [['movie-height', 180], ['movie-fine', 1], ['movie-strands', 500]] as const) { await page.getByTestId(id).fill(String(v)); await page.getByTestId(id).press('Enter'); }
-  const file = await download('save-movie', 240_000), bytes = readFileSync(file);
-  expect([path.extname(file), bytes.readUInt32BE(0)]).toEqual(['.webm', 0x1a45dfa3]);
+  await page.getByTestId('movie-of').click();
+  expect(await page.getByRole('option').allInnerTexts()).toEqual(expect.arrayContaining([expect.stringContaining('the bake that is shown'), expect.stringContaining('the combed shape')]));
+  await page.getByRole('option', { name: 'the bake that is shown' }).click();
+  const coming = page.waitForEvent('download', { timeout: 240_000 });
+  await page.getByTestId('save-movie').click();
+  // it is drawn beside the work: another stage is gone to, a frame is looked at, an edit is made and undone meanwhile
+  await page.getByRole('button', { name: /^Movie / }).waitFor();
+  await page.getByTestId('stage-fill').click();
+  await page.evaluate(() => { (window as never as { fineComb: { state: () => { set: (s: object) => void } } }).fineComb.state().set({ frame: 7 }); });
+  expect(await page.getByTestId('frame').innerText()).toBe('7');
+  await page.getByRole('button', { name: /^Movie / }).click();
+  const file = await (await coming).path(), bytes = readFileSync(file), named = (await coming).suggestedFilename();
+  expect([path.extname(named), bytes.readUInt32BE(0)]).toEqual(['.webm', 0x1a45dfa3]);
+  expect(await page.locator('iframe').count()).toBe(0);
   const player = await browser.newPage(), seen = await player.evaluate(async (data) => {
     const video = document.createElement('video');
     video.muted = true;
@@ -156,7 +168,17 @@ it('a movie of it plays', async () => {
   await player.close();
   expect(seen[1]).toBe(180);
   expect(Math.abs(seen[2] - 27 / 24)).toBeLessThan(0.1);
-  expect(await ask('f.state().frame')).toBe(0);
+  expect(await ask('f.state().frame')).toBe(7);
+});
+
+it('a movie of the combed shape is stopped, and leaves nothing behind', async () => {
+  await pick(page, 'movie-of', 'the combed shape');
+  await page.getByTestId('save-movie').click();
+  await page.locator('iframe').waitFor({ state: 'attached' });
+  await page.getByRole('button', { name: 'Stop', exact: true }).click();
+  await page.getByTestId('save-movie').waitFor();
+  expect(await page.locator('iframe').count()).toBe(0);
+  expect(await ask('f.state().movie')).toBe(null);
 });
 
 describe('elsewhere', () => {

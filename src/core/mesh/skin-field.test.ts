@@ -25,6 +25,25 @@ describe('distances from the skin', () => {
     expect(near).toBeGreaterThan(1000);
     expect(field.at(9, 9, 9, 0, 0, 0, n)).toBe(Infinity);
   });
+  it('know what is deep inside however large the mesh, and what is far outside', () => {
+    const field = new SkinField(P, T, true, 1, 0.003);
+    for (const p of [[0, 0, 0], [0.03, -0.04, 0.02], [-0.05, 0.05, 0]]) expect(field.at(p[0], p[1], p[2], 0, 0, 0, n)).toBe(-Infinity);
+    // out to the corners of the box round it
+    for (const p of [[0.099, 0.099, 0.099], [-0.099, 0.099, -0.05], [0.07, -0.09, 0.07]]) expect(field.at(p[0], p[1], p[2], 0, 0, 0, n)).toBe(Infinity);
+  });
+  it('tell the same to the bit whatever was asked before, how often, and with what guess', () => {
+    const random = makeRandom(8), places = Array.from({ length: 150 }, () => [0.2 * random() - 0.1, 0.2 * random() - 0.1, 0.2 * random() - 0.1].map((x) => Math.round(x * 500) / 500)), asked = (field: SkinField, p: number[], guess: number): number[] => { const d = field.at(p[0], p[1], p[2], 0, 0, 0, n, guess); return [d, field.triangle, ...(Number.isFinite(d) ? n : [])]; };
+    const fresh = places.map((p) => asked(new SkinField(P, T, true, 1, 0.02), p, -1)), worn = new SkinField(P, T, true, 1, 0.02);
+    for (let round = 0; round < 6; round++) places.forEach((_, k) => { const i = round % 2 === 0 ? k : places.length - 1 - k; expect(asked(worn, places[i], round < 2 ? -1 : Math.floor(random() * (T.length / 3)))).toEqual(fresh[i]); });
+    expect(fresh.filter((f) => f.length > 2).length).toBeGreaterThan(30);
+  });
+  it('are found in a mesh of many more faces than questions, without end or delay', () => {
+    // half a million faces on a patch of a metre: as dense as a scanned head
+    const m = 500, wide = Float64Array.from({ length: 3 * (m + 1) ** 2 }, (_, k) => { const v = Math.floor(k / 3), x = v % (m + 1), z = Math.floor(v / (m + 1)); return k % 3 === 0 ? x / m : k % 3 === 1 ? 0.02 * Math.sin(x / 40) : z / m; }), faces = new Uint32Array(6 * m * m);
+    for (let z = 0, o = 0; z < m; z++) for (let x = 0; x < m; x++, o += 6) { const a = x + (m + 1) * z; faces.set([a, a + m + 1, a + 1, a + 1, a + m + 1, a + m + 2], o); }
+    const field = new SkinField(wide, faces, false, 1, 0.012), tree = new Surface(wide, faces), random = makeRandom(4);
+    for (let k = 0; k < 200; k++) { const p = [0.1 + 0.8 * random(), 0.02 * random(), 0.1 + 0.8 * random()], hit = tree.nearest(p)!; if (hit.distance < field.reach) expect(Math.abs(Math.abs(field.at(p[0], p[1], p[2], 0, 1, 0, n)) - hit.distance)).toBeLessThan(1e-6); }
+  });
   it('of a sheet: the side one comes from is out, and past its border nothing is in the way', () => {
     const field = new SkinField(sheet.P, sheet.T, false, 1, 0.01);
     expect(field.at(0, 0.004, 0, 0, 1, 0, n)).toBeCloseTo(0.004, 9);

@@ -1,6 +1,8 @@
 /**
  * How far a place is from a mesh in one pose, and on which side: for many questions close to it, such as a brush asks. Space is cut into boxes; each
- * knows the triangles that can be within reach of a place in it.
+ * knows the triangles that pass through it. A question looks into the box of its place and into those around it, as far as anything nearer can be; a box that
+ * is asked in again and again has all that can be near listed, the nearest first. Of two triangles that are as near the lower number counts, so that what was
+ * asked before never matters.
  */
 import { closestOnTriangle } from './closest';
 import { neighbours, weldByPosition } from './surface';
@@ -11,13 +13,17 @@ const MOST_CELLS = 6_000_000, MOST_ENTRIES = 14_000_000;
 /** Boxes in the reach. */
 const WIDE = 2;
 /** Boxes farther than so many from those that know triangles are not told apart. */
-const RINGS = 6;
+const RINGS = 9;
 const FAR_OFF = 255;
 /** From the middle of a box to its corner, in boxes; a little more. Triangles of a larger radius are looked at themselves. */
 const HALF = 0.8661, LARGE = 0.6;
-const FACTS = 8;
+const FACTS = 8, CORNERS = 9;
 /** m: what single precision may be off. */
 const ROUND = 2e-6;
+/** A box in which so many questions were asked has a list of its own, in so many stretches by the distance from its middle. */
+const OFTEN = 2, STRETCHES = 24;
+/** Farther than anything, m. */
+const ANY = 1e9;
 
 export class SkinField {
   /** m: out to here distances are exact; places farther off are Infinity, or −Infinity deep inside a closed mesh. */
@@ -26,6 +32,8 @@ export class SkinField {
   beyond = 0;
   /** Nearest triangle of the last place asked about; −1 for none within reach. */
   triangle = -1;
+  /** Low and high corner of where anything is within reach, m. */
+  readonly bounds = new Float64Array(6);
   /** m: of a box. */
   private readonly size: number;
   private readonly low: [number, number, number] = [Infinity, Infinity, Infinity];
@@ -33,13 +41,23 @@ export class SkinField {
   /** Triangles of each box: where those of box q begin in `list`. */
   private readonly first: Uint32Array;
   private readonly list: Uint32Array;
+  /** Of each box how often it was asked in, up to `OFTEN`; from then on that and where its list begins in `lists`: the ends of its stretches, then triangles. */
+  private readonly asked: Uint32Array;
+  private lists = new Uint32Array(1 << 14);
+  private listed = 0;
   /** How many boxes each is from one that knows triangles. */
   private readonly rings: Uint8Array;
   /** Of boxes without triangles: 0 not asked yet, 1 outside, 2 inside. */
   private readonly inside: Uint8Array;
-  /** Middle and radius (a little more) of each triangle, its normal: `FACTS` numbers, close together as they are asked for together. */
+  /** Corners of each triangle, m: as they are asked for together. */
+  private readonly corners: Float64Array;
+  /** Middle and radius (a little more) of each triangle, its normal: `FACTS` numbers. */
   private readonly facts: Float32Array;
+  /** The question in which each triangle was looked at last, so that it is not looked at from two boxes. */
+  private readonly seen: Uint32Array;
+  private question = 0;
   private readonly opposite: Int32Array;
+  private readonly spot = new Float64Array(3);
   private readonly hit = new Float64Array(5);
   private readonly best = new Float64Array(5);
   private readonly way = new Float64Array(3);
@@ -50,25 +68,28 @@ export class SkinField {
   private border = false;
 
   /** `P` 3 × vertices, m; `outward` −1 where faces look inwards; `closed`: whether it encloses a volume, else it has two sides. `box`: low and high corner of where is asked, m; everywhere where it is null. `hidden`: 1 for each face that is none of its surface. */
-  constructor(private readonly P: ArrayLike<number>, private readonly T: Uint32Array, private readonly closed: boolean, private readonly outward: 1 | -1, reach: number, box: readonly number[] | null = null, private readonly hidden: Uint8Array | null = null) {
+  constructor(P: ArrayLike<number>, T: Uint32Array, private readonly closed: boolean, private readonly outward: 1 | -1, reach: number, box: readonly number[] | null = null, private readonly hidden: Uint8Array | null = null) {
     const high = [-Infinity, -Infinity, -Infinity], { low } = this, n = T.length / 3;
-    for (let v = 0; v < P.length; v++) { const c = v % 3; if (P[v] < low[c]) low[c] = P[v]; if (P[v] > high[c]) high[c] = P[v]; }
+    for (let v = 0; v < P.length; v += 3) for (let c = 0; c < 3; c++) { const x = P[v + c]; if (x < low[c]) low[c] = x; if (x > high[c]) high[c] = x; }
     // `reach` is added on every side below
     if (box) for (let c = 0; c < 3; c++) { low[c] = Math.max(low[c], box[c]); high[c] = Math.max(low[c], Math.min(high[c], box[3 + c])); }
     let opposite = KNOWN.get(T);
     if (!opposite) { const weld = weldByPosition(P); KNOWN.set(T, (opposite = neighbours(T.map((v) => weld[v])))); }
     this.opposite = opposite;
     this.facts = new Float32Array(FACTS * n);
-    for (let t = 0; t < n; t++) this.describe(t);
+    this.corners = new Float64Array(CORNERS * n);
+    this.seen = new Uint32Array(n);
+    for (let t = 0; t < n; t++) this.describe(t, P, T);
     // boxes as small as the reach allows, larger where there would be too many of them, or too much in them
     let size = reach / WIDE;
     const cells = (): number => [0, 1, 2].reduce((k, c) => k * (Math.ceil((high[c] - low[c]) / size) + 2 * (WIDE + 2)), 1);
-    const entries = (): number => { let sum = 0; for (let t = 0; t < n; t++) { const across = (2 * this.facts[FACTS * t + 3]) / size + 2 * WIDE; sum += 0.5 * across ** 3; } return sum; };
+    const entries = (): number => { let sum = 0; for (let t = 0; t < n; t++) sum += ((2 * this.facts[FACTS * t + 3]) / size) ** 2; return sum; };
     while (cells() > MOST_CELLS || entries() > MOST_ENTRIES) size *= 1.3;
     this.size = size;
     this.reach = WIDE * size;
     for (let c = 0; c < 3; c++) low[c] -= (WIDE + 1.5) * size;
     this.grid = [0, 1, 2].map((c) => Math.max(1, Math.ceil((high[c] + (WIDE + 1.5) * size - low[c]) / size))) as [number, number, number];
+    for (let c = 0; c < 3; c++) { this.bounds[c] = low[c]; this.bounds[3 + c] = low[c] + this.grid[c] * size; }
     const count = new Uint32Array(this.grid[0] * this.grid[1] * this.grid[2] + 1);
     for (let t = 0; t < n; t++) this.enter(t, count, null);
     for (let q = 1; q < count.length; q++) count[q] += count[q - 1];
@@ -76,40 +97,35 @@ export class SkinField {
     this.list = new Uint32Array(count[count.length - 1]);
     for (let t = 0; t < n; t++) this.enter(t, count, this.list);
     this.rings = this.distances();
+    this.asked = new Uint32Array(count.length);
     this.inside = new Uint8Array(closed ? count.length : 0);
   }
 
-  private describe(t: number): void {
-    const { P, T, facts } = this, o = FACTS * t, a = 3 * T[3 * t], b = 3 * T[3 * t + 1], c = 3 * T[3 * t + 2];
-    for (let k = 0; k < 3; k++) facts[o + k] = (P[a + k] + P[b + k] + P[c + k]) / 3;
-    const far = (v: number): number => Math.hypot(P[v] - facts[o], P[v + 1] - facts[o + 1], P[v + 2] - facts[o + 2]);
-    facts[o + 3] = Math.max(far(a), far(b), far(c)) * (1 + 1e-5) + ROUND;
-    const ux = P[b] - P[a], uy = P[b + 1] - P[a + 1], uz = P[b + 2] - P[a + 2], vx = P[c] - P[a], vy = P[c + 1] - P[a + 1], vz = P[c + 2] - P[a + 2];
-    const x = uy * vz - uz * vy, y = uz * vx - ux * vz, z = ux * vy - uy * vx, l = this.outward / (Math.hypot(x, y, z) || 1e300);
+  private describe(t: number, P: ArrayLike<number>, T: Uint32Array): void {
+    const { corners: C, facts } = this, o = FACTS * t, q = CORNERS * t;
+    for (let k = 0; k < 3; k++) for (let c = 0; c < 3; c++) C[q + 3 * k + c] = P[3 * T[3 * t + k] + c];
+    for (let c = 0; c < 3; c++) facts[o + c] = (C[q + c] + C[q + 3 + c] + C[q + 6 + c]) / 3;
+    let far = 0;
+    for (let k = q; k < q + 9; k += 3) { const x = C[k] - facts[o], y = C[k + 1] - facts[o + 1], z = C[k + 2] - facts[o + 2]; far = Math.max(far, x * x + y * y + z * z); }
+    facts[o + 3] = Math.sqrt(far) * (1 + 1e-5) + ROUND;
+    const ux = C[q + 3] - C[q], uy = C[q + 4] - C[q + 1], uz = C[q + 5] - C[q + 2], vx = C[q + 6] - C[q], vy = C[q + 7] - C[q + 1], vz = C[q + 8] - C[q + 2];
+    const x = uy * vz - uz * vy, y = uz * vx - ux * vz, z = ux * vy - uy * vx, l = this.outward / (Math.sqrt(x * x + y * y + z * z) || 1e300);
     facts[o + 4] = x * l; facts[o + 5] = y * l; facts[o + 6] = z * l;
   }
-  /** Counts a triangle in the boxes it can be within reach of (one place on, so that sums come out as beginnings), or writes it there. */
+  /** Counts a triangle in the boxes it passes through, or may (one place on, so that sums come out as beginnings), or writes it there. */
   private enter(t: number, count: Uint32Array, list: Uint32Array | null): void {
-    const { low, grid: [nx, ny, nz], size, reach, facts } = this, o = FACTS * t, far = facts[o + 3] + reach, far2 = far * far, cx = facts[o] - low[0], cy = facts[o + 1] - low[1], cz = facts[o + 2] - low[2];
-    if (!Number.isFinite(cx + cy + cz + far) || this.hidden?.[t] === 1) return;
-    const large = facts[o + 3] > LARGE * size, near2 = (reach + HALF * size) ** 2;
-    const least = (v: number): number => Math.max(0, Math.floor((v - far) / size)), most = (v: number, n: number): number => Math.min(n - 1, Math.floor((v + far) / size)), z1 = most(cz, nz), y1 = most(cy, ny), x1 = most(cx, nx), x0 = least(cx), y0 = least(cy);
-    for (let z = least(cz); z <= z1; z++) {
-      const dz = Math.max(0, z * size - cz, cz - (z + 1) * size);
-      for (let y = y0; y <= y1; y++) {
-        const dy = Math.max(0, y * size - cy, cy - (y + 1) * size), left = far2 - dz * dz - dy * dy;
-        if (left < 0) continue;
-        for (let x = x0, q = x0 + nx * (y + ny * z); x <= x1; x++, q++) {
-          const dx = Math.max(0, x * size - cx, cx - (x + 1) * size);
-          if (dx * dx > left) continue;
-          if (large) {
-            // a ball says too little of it
-            closestOnTriangle(this.P, this.T, t, low[0] + (x + 0.5) * size, low[1] + (y + 0.5) * size, low[2] + (z + 0.5) * size, this.hit);
-            if (this.hit[3] > near2) continue;
-          }
-          if (list) list[count[q]++] = t; else count[q + 1]++;
-        }
+    const { low, grid: [nx, ny, nz], size, facts, corners: C } = this, q = CORNERS * t;
+    if (!Number.isFinite(facts[FACTS * t] + facts[FACTS * t + 1] + facts[FACTS * t + 2] + facts[FACTS * t + 3]) || this.hidden?.[t] === 1) return;
+    const large = facts[FACTS * t + 3] > LARGE * size, near2 = (HALF * size) ** 2;
+    const least = (c: number): number => Math.max(0, Math.floor((Math.min(C[q + c], C[q + 3 + c], C[q + 6 + c]) - ROUND - low[c]) / size)), most = (c: number, n: number): number => Math.min(n - 1, Math.floor((Math.max(C[q + c], C[q + 3 + c], C[q + 6 + c]) + ROUND - low[c]) / size));
+    const x0 = least(0), x1 = most(0, nx), y0 = least(1), y1 = most(1, ny), z1 = most(2, nz);
+    for (let z = least(2); z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0, b = x0 + nx * (y + ny * z); x <= x1; x++, b++) {
+      if (large) {
+        // what bounds it says too little of it
+        closestOnTriangle(C, q, low[0] + (x + 0.5) * size, low[1] + (y + 0.5) * size, low[2] + (z + 0.5) * size, this.hit);
+        if (this.hit[3] > near2) continue;
       }
+      if (list) list[count[b]++] = t; else count[b + 1]++;
     }
   }
   private distances(): Uint8Array {
@@ -129,67 +145,172 @@ export class SkinField {
     }
     return out;
   }
-  /** Whether a box without triangles is inside: as the next one that way, and beside one that has some, as its middle is. */
+  /** Whether the middle of a box is inside; a box from which nothing is near is as the next one on the way to something. */
   private enclosed(q: number): boolean {
-    const { grid: [nx, ny, nz], low, size, rings, inside, first } = this, r = rings[q];
-    if (r === FAR_OFF) return false;
-    if (inside[q] === 0) {
-      const x = q % nx, y = Math.floor(q / nx) % ny, z = Math.floor(q / (nx * ny));
-      if (r === 0) {
-        const px = low[0] + (x + 0.5) * size, py = low[1] + (y + 0.5) * size, pz = low[2] + (z + 0.5) * size;
-        inside[q] = this.nearest(first[q], first[q + 1], px, py, pz, -1, 1e9) >= 0 && this.side(px, py, pz) < 0 ? 2 : 1;
-      } else {
-        let next = -1;
-        for (let k = Math.max(0, z - 1); k <= Math.min(nz - 1, z + 1) && next < 0; k++) for (let j = Math.max(0, y - 1); j <= Math.min(ny - 1, y + 1) && next < 0; j++) for (let i = Math.max(0, x - 1); i <= Math.min(nx - 1, x + 1) && next < 0; i++) if (rings[i + nx * (j + ny * k)] === r - 1) next = i + nx * (j + ny * k);
-        inside[q] = next >= 0 && this.enclosed(next) ? 2 : 1;
-      }
+    const { grid: [nx, ny, nz], low, size, rings, inside } = this, r = rings[q];
+    if (inside[q] !== 0) return inside[q] === 2;
+    const x = q % nx, y = Math.floor(q / nx) % ny, z = Math.floor(q / (nx * ny));
+    let is = false;
+    if (r <= 1) {
+      const px = low[0] + (x + 0.5) * size, py = low[1] + (y + 0.5) * size, pz = low[2] + (z + 0.5) * size;
+      is = this.nearest(px, py, pz, -1, ANY) >= 0 && this.side(px, py, pz) < 0;
+    } else if (r === FAR_OFF) {
+      // as the nearest box that way of which something is known; all that way there is nothing but more of the same
+      let b = q;
+      while (b > q - x && rings[b] === FAR_OFF && inside[b] === 0) b--;
+      is = rings[b] === FAR_OFF && inside[b] === 0 ? false : this.enclosed(b);
+      for (let k = b; k < q; k++) if (inside[k] === 0) inside[k] = is ? 2 : 1;
+    } else {
+      let next = -1;
+      for (let k = Math.max(0, z - 1); k <= Math.min(nz - 1, z + 1) && next < 0; k++) for (let j = Math.max(0, y - 1); j <= Math.min(ny - 1, y + 1) && next < 0; j++) for (let i = Math.max(0, x - 1); i <= Math.min(nx - 1, x + 1) && next < 0; i++) if (rings[i + nx * (j + ny * k)] === r - 1) next = i + nx * (j + ny * k);
+      is = next >= 0 && this.enclosed(next);
     }
-    return inside[q] === 2;
+    inside[q] = is ? 2 : 1;
+    return is;
   }
 
-  /** Nearest of the triangles `from … to − 1` of the list within `limit`, its place in `best`, the sum of the normals of all that are as near in `way`; −1 for none. */
-  private nearest(from: number, to: number, x: number, y: number, z: number, guess: number, limit: number): number {
-    const { P, T, facts, list, hit, best, way } = this;
-    let nearest = -1, far = limit, least = far * far;
+  /**
+   * Nearest triangle within `limit`, its place in `best`, the sum of the normals of all that are as near in `way`; −1 for none. Boxes are looked into ring by
+   * ring round the place, as long as one can hold something nearer.
+   */
+  private nearest(x: number, y: number, z: number, guess: number, limit: number): number {
+    const { low, grid: [nx, ny], size, rings, corners: C, facts, spot, hit, best, way } = this, i = Math.floor((x - low[0]) / size), j = Math.floor((y - low[1]) / size), k = Math.floor((z - low[2]) / size), q = i + nx * (j + ny * k), ring = rings[q];
+    if (ring === FAR_OFF) return -1;
+    const list = limit <= this.reach ? this.listOf(q, i, j, k) : -1;
+    spot[0] = x; spot[1] = y; spot[2] = z;
+    this.question++;
+    this.found = -1;
+    best[3] = limit * limit;
+    this.far = limit;
     if (guess >= 0) {
-      closestOnTriangle(P, T, guess, x, y, z, hit);
-      if (hit[3] < least) { least = hit[3]; far = Math.sqrt(least); nearest = guess; for (let k = 0; k < 5; k++) best[k] = hit[k]; }
+      this.seen[guess] = this.question;
+      closestOnTriangle(C, CORNERS * guess, x, y, z, hit);
+      if (hit[3] < best[3]) { best.set(hit); this.far = Math.sqrt(hit[3]); this.found = guess; }
     }
+    if (list >= 0) this.through(list, Math.sqrt((x - low[0] - (i + 0.5) * size) ** 2 + (y - low[1] - (j + 0.5) * size) ** 2 + (z - low[2] - (k + 0.5) * size) ** 2));
+    else this.around(i, j, k, ring);
+    const nearest = this.found;
+    if (nearest < 0) return -1;
+    for (let c = 0; c < 3; c++) way[c] = facts[FACTS * nearest + 4 + c];
+    this.border = false;
+    if (best[4] >= 0) this.together();
+    return nearest;
+  }
+  private found = -1;
+  private far = 0;
+  private around(i: number, j: number, k: number, ring: number): void {
+    // how far it is to the nearest side of its own box
+    const { low, grid: [nx, ny, nz], size, spot: [x, y, z] } = this, fx = x - low[0] - i * size, fy = y - low[1] - j * size, fz = z - low[2] - k * size, room = Math.min(fx, size - fx, fy, size - fy, fz, size - fz), last = Math.max(nx, ny, nz);
+    for (let r = ring; r <= last && (r === 0 || (r - 1) * size + room <= this.far); r++) {
+      const z0 = Math.max(0, k - r), z1 = Math.min(nz - 1, k + r), y0 = Math.max(0, j - r), y1 = Math.min(ny - 1, j + r);
+      for (let c = z0; c <= z1; c++) for (let b = y0; b <= y1; b++) {
+        const row = nx * (b + ny * c), whole = c === k - r || c === k + r || b === j - r || b === j + r;
+        if (whole) { for (let a = Math.max(0, i - r); a <= Math.min(nx - 1, i + r); a++) this.look(row + a, a, b, c); }
+        else { if (i - r >= 0) this.look(row + i - r, i - r, b, c); if (i + r < nx) this.look(row + i + r, i + r, b, c); }
+      }
+    }
+  }
+  /** Looks for what is nearer to `spot` in box q, at (a, b, c) of the grid. */
+  private look(q: number, a: number, b: number, c: number): void {
+    const { first, list, low, size, facts, corners: C, seen, spot, hit, best, question } = this, from = first[q], to = first[q + 1];
+    if (from === to) return;
+    const x = spot[0], y = spot[1], z = spot[2], ox = low[0] + a * size - x, oy = low[1] + b * size - y, oz = low[2] + c * size - z, bx = Math.max(0, ox, -ox - size), by = Math.max(0, oy, -oy - size), bz = Math.max(0, oz, -oz - size);
+    let { far } = this;
+    if (bx * bx + by * by + bz * bz > far * far) return;
     for (let s = from; s < to; s++) {
       const t = list[s], o = FACTS * t, dx = x - facts[o], dy = y - facts[o + 1], dz = z - facts[o + 2], bound = far + facts[o + 3];
-      if (dx * dx + dy * dy + dz * dz > bound * bound || t === guess) continue;
-      // no nearer than its plane
-      if (Math.abs(facts[o + 4] * dx + facts[o + 5] * dy + facts[o + 6] * dz) > far + ROUND) continue;
-      closestOnTriangle(P, T, t, x, y, z, hit);
-      if (hit[3] >= least) continue;
-      least = hit[3]; far = Math.sqrt(least); nearest = t;
-      for (let k = 0; k < 5; k++) best[k] = hit[k];
-    }
-    if (nearest < 0) return -1;
-    for (let k = 0; k < 3; k++) way[k] = facts[FACTS * nearest + 4 + k];
-    this.border = false;
-    if (best[4] < 0) return nearest;
-    // on an edge or a corner all faces that meet there tell together which side is out
-    const tie = least * (1 + 1e-7) + 1e-16;
-    way[0] = way[1] = way[2] = 0;
-    for (let s = from; s < to; s++) {
-      const t = list[s], o = FACTS * t, dx = x - facts[o], dy = y - facts[o + 1], dz = z - facts[o + 2], bound = far * 1.0001 + facts[o + 3];
       if (dx * dx + dy * dy + dz * dz > bound * bound) continue;
-      closestOnTriangle(P, T, t, x, y, z, hit);
-      if (hit[3] > tie) continue;
-      const w = this.weight(t);
-      way[0] += w * facts[o + 4]; way[1] += w * facts[o + 5]; way[2] += w * facts[o + 6];
-      if (hit[4] >= 0 && this.opposite[3 * t + hit[4]] < 0) this.border = true;
+      // no nearer than its plane
+      if (Math.abs(facts[o + 4] * dx + facts[o + 5] * dy + facts[o + 6] * dz) > far + ROUND || seen[t] === question) continue;
+      seen[t] = question;
+      closestOnTriangle(C, CORNERS * t, x, y, z, hit);
+      if (hit[3] > best[3] || (hit[3] === best[3] && t > this.found)) continue;
+      far = Math.sqrt(hit[3]);
+      best[0] = hit[0]; best[1] = hit[1]; best[2] = hit[2]; best[3] = hit[3]; best[4] = hit[4];
+      this.found = t;
     }
-    return nearest;
+    this.far = far;
+  }
+  /** The same in a list, that of a box whose middle is `off` from `spot`. */
+  private through(begin: number, off: number): void {
+    const { lists: list, facts, corners: C, spot, hit, best, seen, question } = this, x = spot[0], y = spot[1], z = spot[2], wide = (this.reach + HALF * this.size) / STRETCHES;
+    let { far } = this, s = begin + STRETCHES;
+    for (let k = 0; k < STRETCHES && k * wide <= far + off + ROUND; k++) {
+      for (const to = list[begin + k]; s < to; s++) {
+        const t = list[s], o = FACTS * t, dx = x - facts[o], dy = y - facts[o + 1], dz = z - facts[o + 2], bound = far + facts[o + 3];
+        if (dx * dx + dy * dy + dz * dz > bound * bound) continue;
+        if (Math.abs(facts[o + 4] * dx + facts[o + 5] * dy + facts[o + 6] * dz) > far + ROUND || seen[t] === question) continue;
+        closestOnTriangle(C, CORNERS * t, x, y, z, hit);
+        if (hit[3] > best[3] || (hit[3] === best[3] && t > this.found)) continue;
+        far = Math.sqrt(hit[3]);
+        best[0] = hit[0]; best[1] = hit[1]; best[2] = hit[2]; best[3] = hit[3]; best[4] = hit[4];
+        this.found = t;
+      }
+    }
+    this.far = far;
+  }
+  /** Where the list of box q, at (i, j, k) of the grid, begins, −1 where it has none: all within reach of any place in it. */
+  private listOf(q: number, i: number, j: number, k: number): number {
+    const { asked, low, size, reach, grid: [nx, ny, nz], first, list, seen, corners: C, hit } = this;
+    if (asked[q] > OFTEN) return asked[q] - OFTEN - 1;
+    if (++asked[q] <= OFTEN) return -1;
+    const mx = low[0] + (i + 0.5) * size, my = low[1] + (j + 0.5) * size, mz = low[2] + (k + 0.5) * size, most = reach + HALF * size, wide = most / STRETCHES, question = ++this.question, r = WIDE + 1, found: number[] = [], at: number[] = [], ends = new Uint32Array(STRETCHES);
+    for (let c = Math.max(0, k - r); c <= Math.min(nz - 1, k + r); c++) for (let b = Math.max(0, j - r); b <= Math.min(ny - 1, j + r); b++) {
+      // boxes of a row lie beside each other, and so do their triangles
+      const row = nx * (b + ny * c), end = first[row + Math.min(nx - 1, i + r) + 1];
+      for (let s = first[row + Math.max(0, i - r)]; s < end; s++) {
+        const t = list[s];
+        if (seen[t] === question) continue;
+        seen[t] = question;
+        closestOnTriangle(C, CORNERS * t, mx, my, mz, hit);
+        const far = Math.sqrt(hit[3]);
+        if (far > most + ROUND) continue;
+        found.push(t);
+        const stretch = Math.min(STRETCHES - 1, Math.floor(far / wide));
+        at.push(stretch);
+        ends[stretch]++;
+      }
+    }
+    const begin = this.listed, end = begin + STRETCHES + found.length;
+    if (end > this.lists.length) { const more = new Uint32Array(Math.max(end, 2 * this.lists.length)); more.set(this.lists.subarray(0, begin)); this.lists = more; }
+    for (let n = 0, sum = begin + STRETCHES; n < STRETCHES; n++) { const many = ends[n]; ends[n] = sum; sum += many; }
+    for (let n = 0; n < found.length; n++) this.lists[ends[at[n]]++] = found[n];
+    this.lists.set(ends, begin);
+    this.listed = end;
+    asked[q] = OFTEN + 1 + begin;
+    return begin;
+  }
+  /** On an edge or a corner all faces that meet there tell together which side is out: the sum of their normals, in `way`. */
+  private together(): void {
+    const { low, grid: [nx, ny, nz], size, first, list, facts, corners: C, seen, spot, hit, best, way } = this, tie = best[3] * (1 + 1e-7) + 1e-16, x = spot[0], y = spot[1], z = spot[2], question = ++this.question;
+    // they pass through the box of that place, or through one it touches
+    const least = (c: number): number => Math.max(0, Math.floor((best[c] - ROUND - low[c]) / size)), most = (c: number, n: number): number => Math.min(n - 1, Math.floor((best[c] + ROUND - low[c]) / size)), x0 = least(0), x1 = most(0, nx), y0 = least(1), y1 = most(1, ny), z1 = most(2, nz);
+    way[0] = way[1] = way[2] = 0;
+    for (let c = least(2); c <= z1; c++) for (let b = y0; b <= y1; b++) for (let a = x0; a <= x1; a++) {
+      const q = a + nx * (b + ny * c);
+      for (let s = first[q]; s < first[q + 1]; s++) {
+        const t = list[s], o = FACTS * t;
+        if (seen[t] === question) continue;
+        seen[t] = question;
+        const dx = best[0] - facts[o], dy = best[1] - facts[o + 1], dz = best[2] - facts[o + 2], bound = facts[o + 3] + ROUND;
+        if (dx * dx + dy * dy + dz * dz > bound * bound) continue;
+        closestOnTriangle(C, CORNERS * t, x, y, z, hit);
+        if (hit[3] > tie) continue;
+        const w = this.weight(t);
+        way[0] += w * facts[o + 4]; way[1] += w * facts[o + 5]; way[2] += w * facts[o + 6];
+        if (hit[4] >= 0 && this.opposite[3 * t + hit[4]] < 0) this.border = true;
+      }
+    }
+    // outside the grid, where hair is not: the nearest alone
+    if (way[0] === 0 && way[1] === 0 && way[2] === 0) for (let c = 0; c < 3; c++) way[c] = facts[FACTS * this.found + 4 + c];
   }
   /** How much a face counts at the nearest place: its angle there, if that is a corner. **Source:** Bærentzen & Aanæs 2005, Signed distance computation using the angle weighted pseudonormal, *from memory*. */
   private weight(t: number): number {
-    const { P, T, best } = this;
+    const { corners: C, best } = this, q = CORNERS * t;
     for (let k = 0; k < 3; k++) {
-      const a = 3 * T[3 * t + k];
-      if ((P[a] - best[0]) ** 2 + (P[a + 1] - best[1]) ** 2 + (P[a + 2] - best[2]) ** 2 > 1e-16) continue;
-      const b = 3 * T[3 * t + ((k + 1) % 3)], c = 3 * T[3 * t + ((k + 2) % 3)], ux = P[b] - P[a], uy = P[b + 1] - P[a + 1], uz = P[b + 2] - P[a + 2], vx = P[c] - P[a], vy = P[c + 1] - P[a + 1], vz = P[c + 2] - P[a + 2];
+      const a = q + 3 * k;
+      if ((C[a] - best[0]) ** 2 + (C[a + 1] - best[1]) ** 2 + (C[a + 2] - best[2]) ** 2 > 1e-16) continue;
+      const b = q + 3 * ((k + 1) % 3), c = q + 3 * ((k + 2) % 3), ux = C[b] - C[a], uy = C[b + 1] - C[a + 1], uz = C[b + 2] - C[a + 2], vx = C[c] - C[a], vy = C[c + 1] - C[a + 1], vz = C[c + 2] - C[a + 2];
       return Math.acos(Math.min(1, Math.max(-1, (ux * vx + uy * vy + uz * vz) / (Math.hypot(ux, uy, uz) * Math.hypot(vx, vy, vz) || 1))));
     }
     return 1;
@@ -216,22 +337,20 @@ export class SkinField {
    * was the last time; it only makes the answer quicker.
    */
   at(x: number, y: number, z: number, cx: number, cy: number, cz: number, normal: Float64Array, guess = -1): number {
-    const { low, grid, reach, size, best, way, first } = this, i = Math.floor((x - low[0]) / size), j = Math.floor((y - low[1]) / size), k = Math.floor((z - low[2]) / size);
+    const { low, grid, reach, size, best, way } = this, i = Math.floor((x - low[0]) / size), j = Math.floor((y - low[1]) / size), k = Math.floor((z - low[2]) / size);
     this.triangle = -1;
     this.beyond = reach;
     if (!(i >= 0 && j >= 0 && k >= 0 && i < grid[0] && j < grid[1] && k < grid[2])) return Infinity;
     const q = i + grid[0] * (j + grid[1] * k), ring = this.rings[q];
-    if (ring > 0) {
-      this.beyond = reach + ((ring === FAR_OFF ? RINGS + 1 : ring) - 1) * size;
-      return this.closed && this.enclosed(q) ? -Infinity : Infinity;
-    }
-    let nearest = this.nearest(first[q], first[q + 1], x, y, z, guess, reach);
+    let nearest = ring > WIDE + 1 ? -1 : this.nearest(x, y, z, guess, reach);
     this.triangle = nearest;
     if (nearest < 0) {
-      if (!this.closed) return Infinity;
-      // inside, however far from it
-      nearest = this.nearest(first[q], first[q + 1], x, y, z, -1, 1e9);
-      if (nearest < 0 || this.side(x, y, z) >= 0) return Infinity;
+      this.beyond = Math.max(reach, ((ring === FAR_OFF ? RINGS + 1 : ring) - 1) * size);
+      if (!this.closed || !this.enclosed(q)) return Infinity;
+      // inside, a little farther from it than that
+      if (ring > WIDE + 1) return -Infinity;
+      nearest = this.nearest(x, y, z, -1, reach + 2 * HALF * size);
+      if (nearest < 0) return -Infinity;
     }
     const far = Math.sqrt(best[3]);
     let [nx, ny, nz] = way;

@@ -54,11 +54,27 @@ export function pushFilled(character: Character, hidden: readonly string[], sett
   const positions = shells.map((m) => { const Q = new Float64Array(character.meshes[m].positions.length); skinPositions(character, character.meshes[m], pose, Q); return Q; });
   const posed = new PosedObstacles({ ...obstacles, floors }, ends, positions, boxOf(P, 0.02));
   let deepest = 0;
-  for (let o = 0; o < P.length / 3; o += nodes) {
-    const depth = posed.sweep(P, o, nodes);
-    if (depth <= deepest) continue;
+  for (const strand of inPlaces(P, nodes)) {
+    const depth = posed.sweep(P, strand * nodes, nodes);
+    if (depth < deepest || (depth === deepest && worst && strand > worst.strand)) continue;
     deepest = depth;
-    if (worst) worst.strand = o / nodes;
+    if (worst) worst.strand = strand;
   }
   return deepest;
+}
+
+/** Bits of a place along each axis. */
+const BITS = 7;
+/** Strands by where their middles are, neighbours one after the other: what is asked of the obstacles is still at hand then. Along a curve of Morton, *from memory*. */
+function inPlaces(P: Float32Array, nodes: number): Uint32Array {
+  const count = P.length / 3 / nodes, low = [Infinity, Infinity, Infinity], high = [-Infinity, -Infinity, -Infinity], middle = 3 * (nodes >> 1), keys = new Float64Array(count);
+  for (let s = 0; s < count; s++) for (let c = 0; c < 3; c++) { const v = P[3 * nodes * s + middle + c]; low[c] = Math.min(low[c], v); high[c] = Math.max(high[c], v); }
+  const per = low.map((v, c) => (2 ** BITS - 1) / Math.max(1e-9, high[c] - v));
+  for (let s = 0; s < count; s++) {
+    let key = 0;
+    const at = low.map((v, c) => (P[3 * nodes * s + middle + c] - v) * per[c]);
+    for (let bit = BITS - 1; bit >= 0; bit--) for (let c = 0; c < 3; c++) key = 2 * key + ((at[c] >> bit) & 1);
+    keys[s] = key * 2 ** 30 + s;
+  }
+  return Uint32Array.from(keys.sort(), (k) => k % 2 ** 30);
 }

@@ -78,8 +78,8 @@ export class PosedObstacles {
       if (d < best) { best = d; found[1] = f[0]; found[2] = f[1]; found[3] = f[2]; }
     }
     for (let f = 0; f < this.fields.length; f++) {
-      const field = this.fields[f];
-      const shell = obstacles.shells[f];
+      const field = this.fields[f], shell = obstacles.shells[f], b = field.bounds;
+      if (x < b[0] || y < b[1] || z < b[2] || x > b[3] || y > b[4] || z > b[5]) { if (field.reach < best) best = field.reach; continue; }
       if (shell.closed) { const least = field.clear(x, y, z); if (least > FREE) { if (least < best) best = least; continue; } }
       const d = field.at(x, y, z, cx, cy, cz, out, this.near[f]);
       this.near[f] = field.triangle;

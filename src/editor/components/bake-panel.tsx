@@ -46,7 +46,7 @@ export function BakePanel({ document }: PanelProps) {
         )}
       </Question>
       {shown?.state === 'done' && <HandOverPart bake={shown} stale={session.bakes.stale(shown)} />}
-      {shown?.state === 'done' && <MoviePart />}
+      <MoviePart />
       <FilePart />
       {proof && <Question title="Proof of this bake"><ProofTable proof={proof} /><StartNotes proof={proof} /></Question>}
     </>

@@ -97,7 +97,7 @@ function Lit() {
         <OneOf label="With" value={strands} onChange={setStrands} options={[{ value: 'preview', label: 'the strands shown', aside: fill.preview.toLocaleString('en'), help: 'As many strands as are previewed.' }, { value: 'all', label: 'all strands', aside: fill.count.toLocaleString('en'), help: 'The finished number of strands; slower.' }]} />
         <Toggle label="Clear backdrop" help="Nothing behind the figure: the PNG is transparent there." checked={clear} onChange={setClear} />
         <div className="mt-1 flex items-center gap-2">
-          {still === null ? <Button data-testid="save-still" onClick={take}><Camera size={13} />Save a still</Button> : <><Button onClick={() => viewport.current?.stills.stop()}>Stop</Button><progress aria-label="Drawing the still" value={still} max={1} className="h-1.5 flex-1" /></>}
+          {still === null ? <Button data-testid="save-still" onClick={take}><Camera size={13} />Save a still</Button> : <><Button onClick={() => viewport.current?.stills.stop()}>Stop</Button><progress aria-label="Drawing the still" value={still} max={1} className="h-1.5 flex-1 accent-copper" /></>}
         </div>
         {last && <Note>{last}</Note>}
       </div>

@@ -1,7 +1,6 @@
 'use client';
 /** A moving picture of the bake, or of the take that is shown. */
 import { Film } from 'lucide-react';
-import { useState } from 'react';
 import { parameter } from '../../core/document/schema';
 import { useEditor } from '../state/store';
 import { Button, Choice, Fold, Note, NumberField, OneOf, Toggle } from './controls';
@@ -14,7 +13,7 @@ const none = (): void => undefined;
 
 export function MoviePart() {
   const { session, viewport } = useWorkshop(), bakeId = useEditor((s) => (s.bakes.some((b) => b.id === s.bakeId && b.state === 'done') ? s.bakeId : null)), all = useEditor((s) => s.takes), shownTake = useEditor((s) => s.shownTake), movie = useEditor((s) => s.movie), shot = useEditor((s) => s.history!.document.shot), name = useEditor((s) => s.history!.document.shotName), preview = useEditor((s) => s.history!.document.fill.preview), view = useEditor((s) => s.viewName);
-  const [as, setAs] = useState<'webm' | 'png'>('webm'), [height, setHeight] = useState(HEIGHT.fallback), [strands, setStrands] = useState<number | null>(null), [fine, setFine] = useState(FINE.fallback), [turntable, setTurntable] = useState(false), [words, setWords] = useState(true), [wanted, setWanted] = useState<string | null>(null);
+  const wish = useEditor((s) => s.movieSettings), { as, height, strands, fine, turntable, words, of: wanted } = wish, set = (change: Partial<typeof wish>): void => useEditor.setState({ movieSettings: { ...wish, ...change } });
   const takes = all.filter((t) => t.hasFrames && t.shotName === name), of = wanted !== null && (wanted === '' || wanted === bakeId || takes.some((t) => t.id === wanted)) ? wanted : bakeId ?? takes.find((t) => t.id === shownTake)?.id ?? takes.at(0)?.id ?? '', take = takes.find((t) => t.id === of), bake = of === bakeId ? bakeId : null;
   const save = async (): Promise<void> => {
     const port = viewport.current;
@@ -25,14 +24,14 @@ export function MoviePart() {
   };
   return (
     <Fold id="movie" title="Movie" summary={movie ? `${Math.round(100 * movie.share)} %` : undefined}>
-      <OneOf label="Of" testId="movie-of" value={of} onChange={setWanted} options={[...(bakeId ? [{ value: bakeId, label: 'the bake that is shown', help: 'Frames of the bake, as they are handed over.' }] : []), ...takes.map((t) => ({ value: t.id, label: t.name, aside: 'take', help: 'Frames of a take of this shot.' })), { value: '', label: 'the combed shape', help: 'The hair as it is combed, carried along by the animation.' }]} />
-      <div className="mb-1 flex gap-1"><Choice label="As" value={as} options={[{ value: 'webm', label: 'WebM' }, { value: 'png', label: 'PNG frames', help: 'Numbered pictures in a zip.' }]} onChange={setAs} /></div>
-      <NumberField testId="movie-height" parameter={HEIGHT} value={height} onChange={(v) => setHeight(2 * Math.round(v / 2))} onCommit={none} />
-      <NumberField testId="movie-strands" parameter={{ ...STRANDS, fallback: preview }} value={strands ?? preview} onChange={(v) => setStrands(v === preview ? null : v)} onCommit={none} />
-      <NumberField testId="movie-fine" parameter={FINE} value={fine} onChange={setFine} onCommit={none} />
-      <Toggle label="Turntable" help="Turned round once over the range." checked={turntable} onChange={setTurntable} />
-      <Toggle label="Frame and name burnt in" help="At the foot of every frame." checked={words} onChange={setWords} />
-      {movie ? <div className="mt-1 flex items-center gap-2"><Button onClick={() => session.films.stop()}>Stop</Button><progress aria-label="Drawing the movie" value={movie.share} max={1} className="h-1.5 flex-1" /><span className="num text-faint">{movie.frame}</span></div>
+      <OneOf label="Of" testId="movie-of" value={of} onChange={(v) => set({ of: v })} options={[...(bakeId ? [{ value: bakeId, label: 'the bake that is shown', help: 'Frames of the bake, as they are handed over.' }] : []), ...takes.map((t) => ({ value: t.id, label: t.name, aside: 'take', help: 'Frames of a take of this shot.' })), { value: '', label: 'the combed shape', help: 'The hair as it is combed, carried along by the animation.' }]} />
+      <div className="mb-1 flex gap-1"><Choice label="As" value={as} options={[{ value: 'webm', label: 'WebM' }, { value: 'png', label: 'PNG frames', help: 'Numbered pictures in a zip.' }]} onChange={(v) => set({ as: v })} /></div>
+      <NumberField testId="movie-height" parameter={HEIGHT} value={height} onChange={(v) => set({ height: 2 * Math.round(v / 2) })} onCommit={none} />
+      <NumberField testId="movie-strands" parameter={{ ...STRANDS, fallback: preview }} value={strands ?? preview} onChange={(v) => set({ strands: v === preview ? null : v })} onCommit={none} />
+      <NumberField testId="movie-fine" parameter={FINE} value={fine} onChange={(v) => set({ fine: v })} onCommit={none} />
+      <Toggle label="Turntable" help="Turned round once over the range." checked={turntable} onChange={(v) => set({ turntable: v })} />
+      <Toggle label="Frame and name burnt in" help="At the foot of every frame." checked={words} onChange={(v) => set({ words: v })} />
+      {movie ? <div className="mt-1 flex items-center gap-2"><Button onClick={() => session.films.stop()}>Stop</Button><progress aria-label="Drawing the movie" value={movie.share} max={1} className="h-1.5 flex-1 accent-copper" /><span className="num text-faint">{movie.frame}</span></div>
         : <div className="mt-1"><Button data-testid="save-movie" onClick={() => trying(save())}><Film size={13} />Save the movie</Button></div>}
       <Note>{movie ? 'It is drawn beside your work: go on as you like. It ends with this page.' : <>As the view looks at it{view ? '' : ' now'}: turn it before you begin. It is drawn beside your work.</>}</Note>
     </Fold>

@@ -16,6 +16,8 @@ import type { Bake, Export, Groom, KeptReceiver, Take } from './api';
 
 export const STAGES = ['cast', 'plant', 'comb', 'fill', 'sway', 'proof', 'bake'] as const;
 export type Stage = (typeof STAGES)[number];
+/** What the next movie is to be like. `of`: the take or bake, '' for the combed shape, null for what there is; `strands` null: those of the preview. */
+export interface MovieSettings { of: string | null; as: 'webm' | 'png'; height: number; strands: number | null; fine: number; turntable: boolean; words: boolean }
 /** A movie that is being drawn: how far, and at which frame. */
 export interface MovieState { share: number; frame: number }
 /** What the pointer does in Comb. */
@@ -198,6 +200,7 @@ export interface EditorState {
   receivers: KeptReceiver[];
   wish: HandOver;
   movie: MovieState | null;
+  movieSettings: MovieSettings;
   marked: number;
   viewName: ViewName | null;
   viewRequest: { name: ViewName; count: number };
@@ -249,7 +252,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   show: { hair: true, guides: false, pills: false, marks: false, groomed: false },
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false }, draw: { tool: null, shown: 'shares', bend: 0, place: null },
   fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 },
-  strip: 'time', run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], receivers: [], wish: handOverSchema.parse({ format: 'usdc', receiver: USUAL_RECEIVERS[0] }), movie: null, marked: -1,
+  strip: 'time', run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], movieSettings: { of: null, as: 'webm', height: 720, strands: null, fine: 12, turntable: false, words: true }, receivers: [], wish: handOverSchema.parse({ format: 'usdc', receiver: USUAL_RECEIVERS[0] }), movie: null, marked: -1,
   viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat', grain: 1,
   set: (patch) => set(patch),
