@@ -4,7 +4,7 @@ import { cpus } from 'node:os';
 import { isMainThread, parentPort, Worker, workerData } from 'node:worker_threads';
 import { FillShapes, fillPlot, type FilledStrands } from '../src/core/fill/strands';
 import { fillWeights } from '../src/core/fill/weights';
-import { newTreatment, TREATMENT_NAMES, type Treatment } from '../src/core/fill/treatments';
+import { newTreatment, SHAPING_NAMES, type Treatment } from '../src/core/fill/treatments';
 import { growGuide } from '../src/core/groom/grow';
 import { restFrames, rootMotionsInto, rootPlace, scatterByArea } from '../src/core/groom/planting';
 import { scatterRoots } from '../src/core/groom/scatter';
@@ -44,7 +44,7 @@ async function bench(): Promise<void> {
   const frames = restFrames(plain.roots, rest, mesh.triangles), motions = new Float64Array(7 * STRANDS), P = new Float32Array(3 * NODES * STRANDS);
   rootMotionsInto(motions, plain.roots, frames, rest, mesh.triangles);
   figures['into the world, ms'] = time(() => { shapes.place(motions, P); });
-  for (const kind of TREATMENT_NAMES) {
+  for (const kind of SHAPING_NAMES) {
     const strands = fill([newTreatment(kind, 'one')]), one = new FillShapes(strands), steps = strands.steps, all = time(() => { one.at(offsets, POINTS); });
     strands.steps = [];
     figures[`treatment: ${kind}, ms`] = all - time(() => { one.at(offsets, POINTS); });

@@ -7,8 +7,8 @@ import { ErrorTally } from '../core/bake/error-tally';
 import { HAND_OVER_FORMATS, MOST_FILLED, nameFor, type HandOver, type HandOverReport, type Reduction } from '../core/document/hand-over';
 import type { CardMesh } from '../core/fill/cards';
 import { FilledFrames } from '../core/fill/filled-frames';
-import { cardSettingsOf, cardsOf, MOST_CARDED, strandColour } from '../core/fill/open-cards';
-import { widthAt } from '../core/fill/strands';
+import { cardSettingsOf, cardColour, cardsOf, meanTint, MOST_CARDED, strandColour } from '../core/fill/open-cards';
+import { nodeNear, widthAt } from '../core/fill/strands';
 import { DROP_NUMBERS } from '../core/drops/drop-run';
 import type { Planting } from '../core/groom/planting';
 import { hashUnit } from '../core/math/random';
@@ -38,6 +38,8 @@ export interface HandOverNames { production: string; character: string; groom: s
 export interface HandOverFile { name: string; pieces: AsyncIterable<Uint8Array> }
 /** Told now and then: 0 … 1. */
 export type Tell = (share: number) => void;
+/** Share of the length at which a strand has the one colour that a receiver is told. */
+const COLOUR_AT = 0.4;
 /** Above this many bytes a crate comes in parts. */
 export const PART_BYTES = 500e6;
 const encoder = new TextEncoder();
@@ -91,10 +93,11 @@ async function* curves(baked: Baked, wish: HandOver, names: HandOverNames, base:
   // samples of the file: whole frames counted from the first, or those of the bake
   const same = frames.list.every((f) => Number.isInteger(f)) && wish.every === 1, start = frames.first, samples = frames.samples, end = same ? frames.last : start + frames.list.length - 1;
   if (!same && wish.every > 1) report.notes.push(`Every ${wish.every} frames: frame ${start} + k of the file is frame ${start} + ${wish.every} k of the shot.`);
-  const uvs = rootCoordinates(baked, roots), colour = strandColour(document.fill), cache: CurveCache = {
+  // one colour a strand: that of its middle part
+  const middle = nodeNear(COLOUR_AT, nodes), uvs = rootCoordinates(baked, roots), colour = strandColour(document.fill), cache: CurveCache = {
     name: base, fps: frames.fps, startFrame: start, endFrame: end, samples, counts: new Int32Array(count).fill(nodes), ids: Int32Array.from({ length: count }, (_, i) => i),
-    widths: filled ? Float32Array.from({ length: total }, (_, i) => widthAt(document.fill, Math.floor(i / nodes), i % nodes, nodes)) : new Float32Array(total).fill(diameter),
-    uvs, colours: wish.colours ? Float32Array.from({ length: 3 * count }, (_, i) => colour(0.4, hashUnit(16 * Math.floor(i / 3) + 9))[i % 3]) : undefined,
+    widths: filled ? Float32Array.from({ length: total }, (_, i) => widthAt(document.fill, Math.floor(i / nodes), i % nodes, nodes, filled.strands.widths)) : new Float32Array(total).fill(diameter),
+    uvs, colours: wish.colours ? Float32Array.from({ length: 3 * count }, (_, i) => colour(COLOUR_AT, hashUnit(16 * Math.floor(i / 3) + 9), filled?.strands.tints, 4 * (nodes * Math.floor(i / 3) + middle))[i % 3]) : undefined,
     rest: wish.rest ? (filled ? filled.rest() : Float32Array.from(view.rest)) : undefined, velocities: wish.velocities && end > start, axes: receiver, comment: text,
     points: async (sample) => { tell((sample - start * samples) / Math.max(1, (end - start + 1) * samples)); return at(same ? sample / samples : frames.list[sample - start]); },
   };
@@ -154,7 +157,7 @@ function rootCoordinates({ document, character }: Baked, { faces, weights }: Pla
 async function* cards(baked: Baked, wish: HandOver, base: string, frames: Frames, report: HandOverReport, tell: Tell): AsyncGenerator<HandOverFile> {
   const { document, character, planting, offsets, faces, maps } = baked, { receiver, format } = wish, view = new BakedView(baked), between = new Between(baked), settings = { ...cardSettingsOf(document), levels: format === 'chains' || format === 'springs' ? wish.levels : 1 };
   const { set, strands } = cardsOf({ fill: document.fill, seed: document.plant.seed, faces, planting, offsets, pointCount: view.pointCount, count: Math.min(document.fill.count, MOST_CARDED), full: document.fill.count, maps }, new Surface(view.restSkin, view.mesh.triangles), settings, character);
-  const colours = colourMap(set.atlas, strandColour(document.fill)), standard = !receiver.turnGltf, axes = new Axes(standard ? OUR_AXES : receiver), own = new Axes(receiver);
+  const colours = colourMap(set.atlas, cardColour(document.fill, meanTint(strands))), standard = !receiver.turnGltf, axes = new Axes(standard ? OUR_AXES : receiver), own = new Axes(receiver);
   report.counts.push(['guides', view.guides], ...set.levels.map((m, k): [string, number] => [`cards, level ${k}`, m.cards]), ...set.levels.map((m, k): [string, number] => [`triangles, level ${k}`, m.indices.length / 3]));
   tell(0.1);
   if (format === 'chains' || format === 'springs') {

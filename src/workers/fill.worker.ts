@@ -2,7 +2,7 @@
 import { roleOf } from '../core/document/schema';
 import { coverage } from '../core/fill/coverage';
 import { fillFrom } from '../core/fill/open-fill';
-import { cardsOf } from '../core/fill/open-cards';
+import { cardsOf, meanTint } from '../core/fill/open-cards';
 import { FillShapes, widthAt } from '../core/fill/strands';
 import { rootPlace } from '../core/groom/planting';
 import { plantGuides, type PlantOrder } from '../core/groom/plant-guides';
@@ -71,7 +71,7 @@ scope.onmessage = ({ data }) => {
 
 function cards(on: Surface, { request, order, settings }: Extract<FillRequest, { kind: 'cards' }>): void {
   const { set, strands } = cardsOf(order, on, settings, character, (grid ??= new SkinGrid(on.positions, on.triangles)));
-  scope.postMessage({ kind: 'carded', request, set, roots: strands.roots, places: strands.places });
+  scope.postMessage({ kind: 'carded', request, set, roots: strands.roots, places: strands.places, tint: meanTint(strands) });
 }
 
 function cover(on: Surface, { request, faces, strands, offsets, pointCount, look, full, directions }: Extract<FillRequest, { kind: 'coverage' }>): void {
@@ -79,7 +79,7 @@ function cover(on: Surface, { request, faces, strands, offsets, pointCount, look
   for (let s = 0; s < count; s++) motions.set([0, 0, 0, 1, ...rootPlace(on, strands.roots, s)], 7 * s);
   shapes.at(offsets, pointCount);
   shapes.place(motions, points);
-  const result = coverage({ surface: on, faces, points, nodes, widthAt: (s, k) => widthAt(look, s, k, nodes), each: Math.max(1, full / Math.max(1, count)), directions });
+  const result = coverage({ surface: on, faces, points, nodes, widthAt: (s, k) => widthAt(look, s, k, nodes, strands.widths), each: Math.max(1, full / Math.max(1, count)), directions });
   scope.postMessage({ kind: 'covered', request, result }, [result.faces.buffer as ArrayBuffer]);
 }
 

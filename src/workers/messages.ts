@@ -3,6 +3,7 @@ import type { CardSet, CardSettings } from '../core/fill/cards';
 import type { Coverage } from '../core/fill/coverage';
 import type { FillOrder } from '../core/fill/open-fill';
 import type { FilledStrands, Look } from '../core/fill/strands';
+import type { MeanTint } from '../core/fill/open-cards';
 import type { PlantOrder } from '../core/groom/plant-guides';
 import type { Planting } from '../core/groom/planting';
 import type { Maps } from '../core/bake/open-scene';
@@ -60,7 +61,7 @@ export type FillReply =
   | { kind: 'planted'; request: number; planting: Planting; offsets: Float32Array }
   | { kind: 'settled'; request: number; shapes: Float32Array }
   | { kind: 'filled'; request: number; strands: FilledStrands; shapes: Float32Array<ArrayBuffer> | null }
-  | { kind: 'carded'; request: number; set: CardSet; roots: Planting; places: Float32Array }
+  | { kind: 'carded'; request: number; set: CardSet; roots: Planting; places: Float32Array; tint: MeanTint | null }
   | { kind: 'covered'; request: number; result: Coverage }
   | { kind: 'failed'; request: number; what: 'fill' | 'cards' | 'plant' | 'push' | 'coverage' | 'settle'; message: string };
 

@@ -308,7 +308,7 @@ describe('cards', () => {
   const strands = fillPlot({ surface: ball, faces: upper, guides, offsets, pointCount: P, count: 4000, full: 40000, seed: 4, density: null, sections: null, treatments: [newTreatment('clump', 'k')], turn: 0.04, nodes: 16, maps: {}, mesh: () => null }), shapes = new FillShapes(strands), points = new Float32Array(3 * 16 * 4000), look = newDocument('', { clip: '', start: 0, end: 1, fps: 24, cyclic: false }).fill;
   shapes.at(offsets, P);
   for (let s = 0; s < 4000; s++) for (let k = 0; k < 16; k++) for (let c = 0; c < 3; c++) points[3 * (16 * s + k) + c] = strands.places[3 * s + c] + shapes.X[4 * (16 * s + k) + c];
-  const input = { points, nodes: 16, shares: Float64Array.from({ length: 16 }, (_, k) => nodeAt(k, 16)), widthAt: (s: number, k: number) => widthAt(look, s, k, 16), normals: strands.normals, each: 10, surface: ball };
+  const input = { points, nodes: 16, shares: Float64Array.from({ length: 16 }, (_, k) => nodeAt(k, 16)), widthAt: (s: number, k: number) => widthAt(look, s, k, 16, null), normals: strands.normals, each: 10, surface: ball };
   const settings = { triangles: 4000, segments: 8, across: 2, layers: 2, cover: 0.9, bow: 0.25, tiles: 8, atlas: 256, levels: 3 }, set = makeCards(input, settings);
   it('keep to their budget, level by level, and are the same every time', () => {
     expect(set.levels.length).toBe(3);

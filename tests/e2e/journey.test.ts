@@ -10,7 +10,8 @@ import { MEASURES, type Proof } from '../../src/core/document/proof';
 import { figureOf, worstList } from '../../src/core/proof/judge';
 import { polylineLength } from '../../src/core/groom/polyline';
 import { FillShapes, type FilledStrands } from '../../src/core/fill/strands';
-import { TREATMENT_NAMES } from '../../src/core/fill/treatments';
+import { hashUnit } from '../../src/core/math/random';
+import { SHAPING_NAMES, TREATMENT_NAMES } from '../../src/core/fill/treatments';
 import { pick, takeIn, watchedPage } from '../helpers/page';
 import { tubeGlb } from '../helpers/tube';
 import { readUsd } from '../helpers/usd';
@@ -132,10 +133,10 @@ describe('the journey', () => {
     await settle(page);
     // every treatment there is, one after the other
     await page.evaluate((kinds) => {
-      const { session } = (window as never as { fineComb: { session: { fillDesk: { add: (k: string) => string } } } }).fineComb;
-      for (const k of kinds) session.fillDesk.add(k);
+      const { fillDesk: desk } = (window as never as { fineComb: { session: { fillDesk: { add: (k: string) => string; change: (id: string, what: string, change: object) => void } } } }).fineComb.session;
+      for (const k of kinds) { const id = desk.add(k); if (k === 'thickness') desk.change(id, 'Formula', { driver: { formula: '0.4 + t * random' } }); }
     }, TREATMENT_NAMES);
-    await page.waitForFunction((n) => (window as never as { fineComb: { session: { filled: { strands: FilledStrands } } } }).fineComb.session.filled.strands.steps.length >= n, TREATMENT_NAMES.length);
+    await page.waitForFunction((n) => { const { strands } = (window as never as { fineComb: { session: { filled: { strands: FilledStrands } } } }).fineComb.session.filled; return strands.steps.length >= n && strands.widths !== null && strands.tints !== null; }, SHAPING_NAMES.length);
     await settle(page);
     const got = await page.evaluate(() => {
       const { session, nodes } = (window as never as { fineComb: { session: { filled: { strands: FilledStrands }; guides: { offsets: Float32Array; pointCount: number } }; nodes: () => Float32Array } }).fineComb;
@@ -144,15 +145,23 @@ describe('the journey', () => {
       return { nodes: Array.from(nodes()), offsets: Array.from(session.guides.offsets), pointCount: session.guides.pointCount, strands: plain({ ...s, samples: {} }) as Record<string, never> };
     });
     const { strands } = got as unknown as { strands: FilledStrands }, X = new FillShapes(strands).at(got.offsets, got.pointCount), N = strands.nodes;
-    expect(strands.steps.map((s) => s.kind)).toEqual(expect.arrayContaining([...TREATMENT_NAMES]));
-    let worst = 0;
+    expect(strands.steps.map((s) => s.kind)).toEqual(expect.arrayContaining([...SHAPING_NAMES]));
+    const spread = (await stored()).document.fill.widthSpread;
+    let worst = 0, thin = Infinity, thick = 0;
     for (let s = 0; s < 500; s++) {
       const row = 4 * N * s;
       // the skin is at rest at the first frame, so that only the root's place has to be taken over
       for (let k = 0; k < N; k++) worst = Math.max(worst, Math.hypot(...[0, 1, 2].map((c) => X[row + 4 * k + c] - (got.nodes[row + 4 * k + c] - got.nodes[row + c]))));
+      for (let k = 0; k < N; k++) {
+        const own = 1 + spread * (2 * hashUnit(16 * s + 8) - 1), width = strands.widths![N * s + k];
+        expect(Math.abs(got.nodes[row + 4 * k + 3] / (own * width) - 1)).toBeLessThan(1e-4);
+        thin = Math.min(thin, width); thick = Math.max(thick, width);
+      }
     }
     console.log(`GPU and CPU differ by ${(worst * 1e6).toFixed(2)} µm at most, ${strands.steps.length} treatments, ${N} points`);
-    for (let k = 0; k < TREATMENT_NAMES.length; k++) await page.getByRole('button', { name: /^Undo: Add/ }).click();
+    expect(thin).toBeLessThan(0.45);
+    expect(thick).toBeGreaterThan(1.2);
+    for (let k = 0; k < TREATMENT_NAMES.length + 1; k++) await page.getByRole('button', { name: /^Undo: (Add|Formula of)/ }).click();
     expect(worst).toBeLessThan(1e-5);
   });
 

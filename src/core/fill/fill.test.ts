@@ -3,9 +3,11 @@ import { describe, expect, it } from 'vitest';
 import { Surface } from '../mesh/surface';
 import { scatterEvenly, scatterByArea } from '../groom/planting';
 import { ALL_ROUND, coverage } from './coverage';
-import { fillPlot, FillShapes, nodeAt, type FilledStrands } from './strands';
+import { cardColour, meanTint, strandColour } from './open-cards';
+import { BODY_COLOUR } from './pigment';
+import { fillPlot, FillShapes, nodeAt, nodeNear, widthAt, type FilledStrands } from './strands';
 import { newTreatment, TREATMENT_NAMES, type Treatment } from './treatments';
-import { usualTreatments } from '../document/schema';
+import { defaultFill, usualTreatments } from '../document/schema';
 import { makeRandom } from '../math/random';
 import { fillWeights } from './weights';
 
@@ -105,6 +107,47 @@ describe('filled strands', () => {
     for (let g = 0; g < 40; g++) for (let c = 0; c < 3; c++) expect(X[4 * (N * g + N - 1) + c]).toBeCloseTo(offsets[3 * (P * g + P - 1) + c], 6);
     expect(nodeAt(0, N)).toBe(0);
     expect(nodeAt(N - 1, N)).toBe(1);
+  });
+  const COLOURED = (id: string, change: Parameters<typeof newTreatment>[2] = {}): Treatment => newTreatment('tint', id, { colour: '#808080', ...change, numbers: { by: 1, ...change.numbers } });
+  it('thickness follows number, curve and formula, one after the other, and a preview has the same; shapes stay', () => {
+    const tips = newTreatment('thickness', 'tips', { driver: { amount: 2, profile: [[0, 1], [0.5, 1], [1, 0.25]] } }), some = make(60, [tips, newTreatment('thickness', 'own', { driver: { formula: '0.5 + random' } })]), all = make(500, [tips, newTreatment('thickness', 'own', { driver: { formula: '0.5 + random' } })]);
+    expect(shapes(some)).toEqual(shapes(make(60, [])));
+    expect(all.widths!.subarray(0, N * 60)).toEqual(some.widths);
+    const look = { widthUm: 80, taper: 1, tipFrom: 0, widthSpread: 0 };
+    for (let s = 0; s < 60; s++) {
+      const own = some.widths![N * s] / 2;
+      expect(own).toBeGreaterThanOrEqual(0.5);
+      expect(own).toBeLessThanOrEqual(1.5);
+      expect(some.widths![N * s + N - 1]).toBeCloseTo(2 * own * 0.25, 5);
+      expect(widthAt(look, s, 0, N, some.widths)).toBeCloseTo(80e-6 * 2 * own, 9);
+      expect(widthAt(look, s, 0, N, null)).toBeCloseTo(80e-6, 9);
+    }
+    expect(new Set(Array.from({ length: 60 }, (_, s) => some.widths![N * s])).size).toBeGreaterThan(50);
+    expect(make(60).widths).toBe(null);
+    expect(make(20, [newTreatment('thickness', 'bad', { driver: { formula: 'nothing + 1' } })]).troubles.map((t) => t.id)).toEqual(['bad']);
+  });
+  it('a colour that is chosen is met where there is all of it; half of it is half way in absorption; what comes later lies over', () => {
+    // Source: IEC 61966-2-1 (sRGB): 128 of 255 is 0.2158605 in linear light; 255 is 1, which hair comes near to, and 0 is nothing
+    const fill = { ...defaultFill(), colourSpread: 0, grey: 0 }, bare = strandColour(fill), met = make(30, [COLOURED('grey')]), half = make(30, [COLOURED('half', { driver: { amount: 0.5 } })]);
+    for (const share of [0, 0.4, 1]) for (const c of [0, 1, 2]) {
+      const k = nodeNear(share, N), at = 4 * (N * 7 + k);
+      expect(strandColour(fill)(share, 0.5, met.tints, at)[c]).toBeCloseTo(0.2158605, 5);
+      const depth = (v: number): number => (Math.log(v) / BODY_COLOUR) ** 2;
+      expect(depth(strandColour(fill)(share, 0.5, half.tints, at)[c])).toBeCloseTo(0.5 * depth(bare(share, 0.5)[c]) + 0.5 * depth(0.2158605), 5);
+    }
+    const over = make(30, [COLOURED('first', { colour: '#ff2000' }), COLOURED('then')]), under = make(30, [COLOURED('then'), COLOURED('first', { colour: '#ff2000', driver: { amount: 0 } })]);
+    expect(strandColour(fill)(0.5, 0.5, over.tints, 4 * N * 3)[0]).toBeCloseTo(0.2158605, 5);
+    expect(strandColour(fill)(0.5, 0.5, under.tints, 4 * N * 3)[0]).toBeCloseTo(0.2158605, 5);
+  });
+  it('streaks are of as many strands as the formula says; cards have the mean of them', () => {
+    const streaks = make(2000, [newTreatment('tint', 'streaks', { numbers: { melanin: 0.1, redness: 0 }, driver: { formula: 'step(0.8, random) * ramp(0.2, 0.6, t)' } })]), last = (s: number): number => streaks.tints![4 * (N * s + N - 1)];
+    let many = 0;
+    for (let s = 0; s < 2000; s++) { expect(streaks.tints![4 * N * s]).toBe(1); expect([0, 1]).toContain(last(s)); if (last(s) === 0) many++; }
+    expect(Math.abs(many / 2000 - 0.2)).toBeLessThan(0.03);
+    const mean = meanTint(streaks)!, fill = defaultFill(), light = cardColour(fill, mean)(1, 0.5), plain = cardColour(fill, null)(1, 0.5);
+    expect(mean.tints[4 * (N - 1)]).toBeCloseTo(1 - many / 2000, 6);
+    expect(cardColour(fill, mean)(0, 0.5)).toEqual(cardColour(fill, null)(0, 0.5));
+    for (const c of [0, 1, 2]) expect(light[c]).toBeGreaterThan(plain[c]);
   });
   it('treatments that are off do nothing; one that is alone silences the others', () => {
     const off = USUAL.map((t) => ({ ...t, on: false }));

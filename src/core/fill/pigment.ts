@@ -12,10 +12,15 @@ export const BODY_COLOUR = 3.6;
 /** Halvings of the colour's depth toward the tip; chosen colours are met at both ends (1.18 at the root comes to 1). */
 export const tipHalvings = (fill: Pick<FillSettings, 'colourBy' | 'tipColour'>): number => (fill.colourBy === 'pigment' ? fill.tipColour : Math.log2(1.18));
 
+type Rgb = [number, number, number];
 const linear = (hex: string): number[] => [1, 3, 5].map((o) => { const v = parseInt(hex.slice(o, o + 2), 16) / 255; return v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4; });
 
+/** Absorption of so much of each pigment, and that whose body colour is a chosen one. */
+export const absorptionOfPigments = (melanin: number, redness: number): Rgb => [0, 1, 2].map((k) => melanin * EUMELANIN[k] + redness * PHEOMELANIN[k]) as Rgb;
+export const absorptionOfColour = (hex: string): Rgb => linear(hex).map((c) => (Math.log(Math.max(0.002, c)) / BODY_COLOUR) ** 2) as Rgb;
+
 /** Absorption at a strand's root or tip, per unit of its width. */
-export function absorptionOf(fill: Pick<FillSettings, 'melanin' | 'redness' | 'colourBy' | 'rootColour' | 'tipsColour'>, end: 'root' | 'tip'): [number, number, number] {
-  if (fill.colourBy === 'choice') return linear(end === 'root' ? fill.rootColour : fill.tipsColour).map((c) => (Math.log(Math.max(0.002, c)) / BODY_COLOUR) ** 2) as [number, number, number];
-  return [0, 1, 2].map((k) => fill.melanin * EUMELANIN[k] + fill.redness * PHEOMELANIN[k]) as [number, number, number];
+export function absorptionOf(fill: Pick<FillSettings, 'melanin' | 'redness' | 'colourBy' | 'rootColour' | 'tipsColour'>, end: 'root' | 'tip'): Rgb {
+  if (fill.colourBy === 'choice') return absorptionOfColour(end === 'root' ? fill.rootColour : fill.tipsColour);
+  return absorptionOfPigments(fill.melanin, fill.redness);
 }

@@ -12,7 +12,8 @@ import { scatterByArea, type Density, type Planting } from '../groom/planting';
 import { drive, strandRandom, type Driven } from './drivers';
 import type { Sections } from './sections';
 import * as step from './steps';
-import { activeTreatments, shortestWave, stepNumbers, type Treatment, type TreatmentName } from './treatments';
+import { absorptionOfColour, absorptionOfPigments } from './pigment';
+import { activeTreatments, kindOf, shortestWave, stepNumbers, type ShapingName, type Treatment } from './treatments';
 import { fillWeights, type FillWeights } from './weights';
 
 /** Points of a filled strand; closer together near the root. */
@@ -20,6 +21,8 @@ export const NODE_COUNTS = [16, 32, 64] as const;
 /** Share of the length at node k of n. */
 export const nodeAt = (k: number, n: number): number => Math.pow(k / (n - 1), SPACING);
 const SPACING = 1.4;
+/** The node nearest to a share of the length. */
+export const nodeNear = (share: number, n: number): number => Math.round((n - 1) * Math.pow(share, 1 / SPACING));
 /** Nodes a wave needs to be seen as one. */
 const NODES_A_WAVE = 6;
 /** Nodes that strands of such a length need for their treatments. */
@@ -30,16 +33,16 @@ export function nodesFor(treatments: readonly Treatment[], longest: number): num
 }
 
 export interface Look { widthUm: number; taper: number; tipFrom: number; widthSpread: number }
-/** Thickness of node k of strand s, m: as the view draws it, each strand a little thicker or thinner. */
-export function widthAt(look: Look, s: number, k: number, nodes: number): number {
-  const own = 1 + look.widthSpread * (2 * hashUnit(16 * s + 8) - 1);
+/** Thickness of node k of strand s, m: as the view draws it, each strand a little thicker or thinner; `widths`: as treatments have it (`FilledStrands`). */
+export function widthAt(look: Look, s: number, k: number, nodes: number, widths: Float32Array | null): number {
+  const own = (1 + look.widthSpread * (2 * hashUnit(16 * s + 8) - 1)) * (widths ? widths[nodes * s + k] : 1);
   return look.widthUm * 1e-6 * own * (1 + (look.taper - 1) * smoothStep(look.tipFrom, 1, nodeAt(k, nodes)));
 }
 
 /** One treatment, ready for all strands. */
 export interface FillStep {
   id: string;
-  kind: TreatmentName;
+  kind: ShapingName;
   /** Parameters of the step (steps.ts). */
   numbers: Float64Array;
   /** Share of the amount at each node. */
@@ -62,6 +65,10 @@ export interface FilledStrands {
   /** m: over about so much of its length a strand turns its guides' shapes with its own skin. */
   turn: number;
   steps: FillStep[];
+  /** What treatments make of the width at each node, nodes × count; null for nothing. */
+  widths: Float32Array | null;
+  /** And of the absorption that gives the colour, 4 × nodes × count: how much of the strand's own is left, and what is added in red, green and blue; null for nothing. */
+  tints: Float32Array | null;
   /** Number of the lock a strand is of. */
   locks: Float32Array;
   /** What could not be done, by treatment. */
@@ -95,7 +102,7 @@ export interface FillInput {
 /** Throws strands on the plot and readies the treatments; fewer strands come out where the density is nothing. */
 export function fillPlot(input: FillInput): FilledStrands {
   const { surface, faces, guides, offsets, pointCount, seed, density, sections, nodes, turn } = input, alike = (g: number, h: number): number => likeness(offsets, pointCount, g, h);
-  const treatments = activeTreatments(input.treatments), shown = scatterByArea(surface, faces, input.count, seed, density), count = shown.faces.length;
+  const active = activeTreatments(input.treatments), treatments = active.filter((t) => !kindOf(t).look), shown = scatterByArea(surface, faces, input.count, seed, density), count = shown.faces.length;
   const weigh = (roots: Planting): FillWeights => fillWeights(surface, guides, roots, alike, sections);
 
   // clumps from the last to the first: their centres are strands themselves, that the treatments before them shape
@@ -126,7 +133,7 @@ export function fillPlot(input: FillInput): FilledStrands {
   for (let s = 0; s < total; s++) for (let q = 0; q < 4; q++) lengths[s] += follow.weights[4 * s + q] * guideLengths[follow.guides[4 * s + q]];
   const shares = Float32Array.from({ length: nodes }, (_, k) => nodeAt(k, nodes)), driving = { roots, ids, places, normals, lengths, maps: input.maps, shares };
 
-  const made: FilledStrands = { nodes, count, roots, follow, normals, places, guideNormals, turn, steps: [], locks: Float32Array.from({ length: total }, (_, s) => s), troubles: [], samples: {} };
+  const made: FilledStrands = { nodes, count, roots, follow, normals, places, guideNormals, turn, steps: [], widths: null, tints: null, locks: Float32Array.from({ length: total }, (_, s) => s), troubles: [], samples: {} };
   /** Length of each strand after the treatments so far, as a share. */
   const left = new Float32Array(total).fill(1);
   treatments.forEach((t, i) => {
@@ -134,7 +141,7 @@ export function fillPlot(input: FillInput): FilledStrands {
     if (driven.trouble) made.troubles.push({ id: t.id, ...driven.trouble });
     made.samples[t.id] = sampleOf(driven, nodes, count);
     // a centre has been through what comes before its own clump, no more
-    const working = parts.filter((q) => q.at > i).reduce((n, q) => n + q.part.ids.length, 0), one: FillStep = { id: t.id, kind: t.kind, numbers: stepNumbers(t, new Float64Array(8)), profile, own, table: driven.table };
+    const working = parts.filter((q) => q.at > i).reduce((n, q) => n + q.part.ids.length, 0), one: FillStep = { id: t.id, kind: t.kind as ShapingName, numbers: stepNumbers(t, new Float64Array(8)), profile, own, table: driven.table };
     if (t.kind === 'clump') {
       for (const { of, centre, spacing } of centreOf.get(i) ?? []) {
         const at = begins.get(of)!, from = begins.get(parts.find((q) => q.at === i)!.part)!;
@@ -167,7 +174,26 @@ export function fillPlot(input: FillInput): FilledStrands {
     if (one.table) for (let s = working; s < total; s++) one.table.fill(0, nodes * s, nodes * (s + 1));
     if (!driven.trouble || driven.amounts.some((a) => a > 0)) made.steps.push(one);
   });
+  for (const t of active) if (kindOf(t).look) dress(made, t, drive(t.driver, t.seed, driving), shares);
   return made;
+}
+
+/** Takes a treatment of the look into the widths and colours of the strands. */
+function dress(made: FilledStrands, t: Treatment, driven: Driven, shares: Float32Array): void {
+  const { nodes, count } = made, profile = Float32Array.from(shares, (x) => profileAt(t.driver.profile, x)), at = (s: number, k: number): number => profile[k] * (driven.table ? driven.table[nodes * s + k] : driven.amounts[s]);
+  made.samples[t.id] = sampleOf(driven, nodes, count);
+  if (driven.trouble) { made.troubles.push({ id: t.id, ...driven.trouble }); return; }
+  if (t.kind === 'thickness') {
+    const widths = (made.widths ??= new Float32Array(nodes * count).fill(1));
+    for (let s = 0, o = 0; s < count; s++) for (let k = 0; k < nodes; k++, o++) widths[o] *= at(s, k);
+    return;
+  }
+  const tints = (made.tints ??= Float32Array.from({ length: 4 * nodes * count }, (_, i) => (i % 4 === 0 ? 1 : 0))), colour = t.numbers.by === 1 ? absorptionOfColour(t.colour) : absorptionOfPigments(t.numbers.melanin, t.numbers.redness);
+  for (let s = 0, o = 0; s < count; s++) for (let k = 0; k < nodes; k++, o += 4) {
+    const share = Math.min(1, at(s, k));
+    tints[o] *= 1 - share;
+    for (let c = 0; c < 3; c++) tints[o + 1 + c] = (1 - share) * tints[o + 1 + c] + share * colour[c];
+  }
 }
 
 function sampleOf({ amounts, table }: Driven, nodes: number, count: number): Float32Array {

@@ -17,11 +17,13 @@ export interface TreatmentKind {
   profile: Profile;
   /** Whether the length of strands may change by it. */
   lengths?: boolean;
+  /** Whether it is of how strands look, and not of their shape. */
+  look?: boolean;
 }
 
 const FULL: Profile = [[0, 1], [1, 1]], RISING: Profile = [[0, 0], [0.35, 0.6], [1, 1]];
 /** How a centre of a clump is come by, and what a cut is at. */
-export const CLUMP_TO = ['guides', 'own centres'] as const, CUT_AT = ['a length', 'a level', 'a mesh'] as const;
+export const TINT_BY = ['pigment', 'a chosen colour'] as const, CLUMP_TO = ['guides', 'own centres'] as const, CUT_AT = ['a length', 'a level', 'a mesh'] as const;
 
 export const TREATMENTS = {
   clump: {
@@ -88,9 +90,24 @@ export const TREATMENTS = {
       levelCm: p('Level', 'cm', -1000, 1000, 0.5, 140, 'Height above the ground in the rest pose.'),
     },
   },
+  thickness: {
+    label: 'Thickness', help: 'Makes strands thicker or thinner: along their length, so that tips take a shape, or here and there.', amount: 'How thick, of the width', profile: FULL, look: true,
+    parameters: {},
+  },
+  tint: {
+    label: 'Colour', help: 'Colours a part of the hair: tips, roots, streaks, or where a map is painted.', amount: 'How much of the colour', profile: FULL, look: true,
+    parameters: {
+      by: choice('By', TINT_BY, 0, 'By pigments, as hair grows; or by a colour, as it is dyed.'),
+      melanin: p('Brown-black', '', 0, 4, 0.01, 0.2, 'Amount of eumelanin: blond 0.3, brown 1.2, black 3.'),
+      redness: p('Red', '', 0, 2, 0.01, 0.2, 'Amount of pheomelanin, which makes hair red.'),
+    },
+  },
 } as const satisfies Record<string, TreatmentKind>;
 export type TreatmentName = keyof typeof TREATMENTS;
 export const TREATMENT_NAMES = Object.keys(TREATMENTS) as [TreatmentName, ...TreatmentName[]];
+/** Treatments of the shape of strands; the others are of their look. */
+export type ShapingName = { [K in TreatmentName]: (typeof TREATMENTS)[K] extends { look: true } ? never : K }[TreatmentName];
+export const SHAPING_NAMES = TREATMENT_NAMES.filter((name): name is ShapingName => !('look' in TREATMENTS[name]));
 export const kindOf = (t: Pick<Treatment, 'kind'>): TreatmentKind => TREATMENTS[t.kind];
 
 const profileSchema = z.array(z.tuple([z.number().min(0).max(1), z.number().min(0).max(1)])).min(2).max(16)
@@ -115,6 +132,8 @@ export const treatmentSchema = z.object({
   numbers: z.record(z.string(), z.number()),
   /** Mesh a cut is at, by name; '' for none. */
   mesh: z.string().max(200),
+  /** What is coloured with, where a colour is chosen. */
+  colour: z.string().regex(/^#[0-9a-f]{6}$/).default('#2f6f73'),
 }).superRefine((t, context) => {
   for (const [key, q] of Object.entries(kindOf(t).parameters)) {
     const v = t.numbers[key];
@@ -127,7 +146,7 @@ export type Treatment = z.infer<typeof treatmentSchema>;
 export function newTreatment(kind: TreatmentName, id: string, change: Partial<Omit<Treatment, 'numbers' | 'driver'>> & { numbers?: Record<string, number>; driver?: Partial<Driver> } = {}): Treatment {
   const k: TreatmentKind = TREATMENTS[kind], { numbers, driver, ...rest } = change;
   return {
-    id, name: k.label, kind, on: true, solo: false, seed: 1, mesh: '', ...rest,
+    id, name: k.label, kind, on: true, solo: false, seed: 1, mesh: '', colour: '#2f6f73', ...rest,
     numbers: { ...Object.fromEntries(Object.entries(k.parameters).map(([key, q]) => [key, q.fallback])), ...numbers },
     driver: { amount: kind === 'clump' ? 0.6 : kind === 'length' ? 0.2 : 1, profile: k.profile.map(([x, y]) => [x, y]), map: '', low: 1, high: 1, formula: '', ...driver },
   };

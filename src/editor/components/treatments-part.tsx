@@ -76,12 +76,13 @@ function Details({ treatment: t, trouble }: { treatment: Treatment; trouble: { m
         <IconButton label={`Duplicate ${t.name}`} onClick={() => openTreatment(desk.duplicate(t.id))}><Copy size={12} /></IconButton>
         <IconButton label={`Remove ${t.name}`} onClick={() => { desk.remove(t.id); toast.info(`${t.name} was removed; it is one Undo away.`); }}><Trash2 size={12} /></IconButton>
       </div>
-      {!byFormula && <NumberField testId={`amount-${t.id}`} parameter={{ ...AMOUNT, max: t.kind === 'clump' || kind.lengths ? 1 : 4, label: 'Amount', help: `${kind.amount}.` }} value={driver.amount} onChange={(amount) => drive('Amount', { amount })} onCommit={end} />}
+      {!byFormula && <NumberField testId={`amount-${t.id}`} parameter={{ ...AMOUNT, max: t.kind === 'clump' || t.kind === 'tint' || kind.lengths ? 1 : 4, label: 'Amount', help: `${kind.amount}.` }} value={driver.amount} onChange={(amount) => drive('Amount', { amount })} onCommit={end} />}
       {Object.entries(kind.parameters).map(([key, q]) => (shows(t, key)
         ? q.choices ? <OneOf key={key} label={q.label} testId={`${t.id}-${key}`} value={String(t.numbers[key])} onChange={(v) => desk.change(t.id, q.label, { numbers: { [key]: Number(v) } })} options={q.choices.map((label, i) => ({ value: String(i), label, help: q.help }))} />
           : <NumberField key={key} testId={`${t.id}-${key}`} parameter={q} value={t.numbers[key]} onChange={(v) => desk.change(t.id, q.label, { numbers: { [key]: v } }, true)} onCommit={end} />
         : null))}
       {t.kind === 'cut' && t.numbers.at === 2 && <OneOf label="Mesh" testId={`${t.id}-mesh`} value={t.mesh} onChange={(mesh) => desk.change(t.id, 'Mesh', { mesh })} options={[{ value: '', label: 'choose …', help: 'Strands end where they go through it.' }, ...session.character.meshes.filter((m) => m !== session.mesh).map((m) => ({ value: m.name, label: m.name, help: 'Strands end where they go through it.' }))]} />}
+      {t.kind === 'tint' && t.numbers.by === 1 && <label className="flex h-7 items-center gap-1.5 text-soft">Colour<input type="color" data-testid={`${t.id}-colour`} aria-label={`Colour of ${t.name}`} value={t.colour} onChange={(e) => desk.change(t.id, 'Chosen colour', { colour: e.target.value }, true)} onBlur={end} className="ml-auto h-6 w-9 rounded border border-edge bg-transparent" /><span className="num text-faint">{t.colour}</span></label>}
       {!kind.lengths && (
         <div className="mt-1">
           <div className="mb-0.5 flex items-center text-[11px] text-faint">Root to tip<span className="ml-auto"><IconButton label="Reset the curve" disabled={JSON.stringify(driver.profile) === JSON.stringify(kind.profile)} onClick={() => drive('Curve', { profile: kind.profile.map(([a, b]) => [a, b]) }, false)}><RotateCcw size={11} /></IconButton></span></div>
@@ -107,6 +108,7 @@ const MAP_WORDS = <><span className="num text-text">{Object.keys({ ...PLOT_MAPS,
 /** Numbers that mean something as the others stand. */
 function shows(t: Treatment, key: string): boolean {
   if (t.kind === 'clump' && key === 'size') return t.numbers.to === 1;
+  if (t.kind === 'tint' && key !== 'by') return t.numbers.by === 0;
   if (t.kind === 'cut' && key === 'lengthCm') return t.numbers.at === 0;
   if (t.kind === 'cut' && key === 'levelCm') return t.numbers.at === 1;
   return true;

@@ -3,7 +3,7 @@ import { newTreatment, TREATMENTS, type Driver, type Treatment, type TreatmentNa
 import type { PartingLine } from '../../core/document/schema';
 import type { CardSet } from '../../core/fill/cards';
 import { absorptionOf, BODY_COLOUR } from '../../core/fill/pigment';
-import { cardSettingsOf, MOST_CARDED, strandColour } from '../../core/fill/open-cards';
+import { cardSettingsOf, cardColour, MOST_CARDED, type MeanTint } from '../../core/fill/open-cards';
 import { asSmallMesh, builtIn, layAlong, packSmallMesh, unpackSmallMesh, type SmallMesh } from '../../core/fill/planted';
 import { nodeAt } from '../../core/fill/strands';
 import { placeGuides, rootMotionsInto, type Planting } from '../../core/groom/planting';
@@ -81,13 +81,12 @@ export class FillDesk {
     useEditor.setState({ cards: { ...useEditor.getState().cards, making: true } });
     this.send({ kind: 'cards', request: ++this.cardRequest, order, settings: cardSettingsOf(session.document) });
   }
-  onCarded(request: number, made: { set: CardSet; roots: Planting; places: Float32Array } | null): void {
+  onCarded(request: number, made: { set: CardSet; roots: Planting; places: Float32Array; tint: MeanTint | null } | null): void {
     if (request !== this.cardRequest) return;
     const state = useEditor.getState();
-    if (made) this.cards = { ...made, key: this.cardKey, colours: this.coloursOf(made.set) };
+    if (made) this.cards = { ...made, key: this.cardKey, colours: colourMap(made.set.atlas, cardColour(this.session.document.fill, made.tint)) as Uint8Array<ArrayBuffer> };
     useEditor.setState({ cards: { ...state.cards, making: false, ...(made ? { made: state.cards.made + 1, shown: state.cards.shown === 'strands' ? 'cards' : state.cards.shown, level: Math.min(state.cards.level, made.set.levels.length - 1) } : {}) } });
   }
-  private coloursOf(set: CardSet): Uint8Array<ArrayBuffer> { return colourMap(set.atlas, strandColour(this.session.document.fill)) as Uint8Array<ArrayBuffer>; }
   async saveCards(): Promise<void> {
     const { cards, session } = this;
     if (!cards) return;

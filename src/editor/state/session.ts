@@ -362,6 +362,8 @@ export class Session {
   private pushAsked = '';
   /** Whether such nodes are on their way. */
   get pushing(): boolean { return this.pushAsked !== '' && this.pushAsked !== this.pushed?.key; }
+  /** Nodes as last asked for, where they have come. */
+  get lastPushed(): Float32Array | null { return this.pushed?.key === this.pushAsked ? this.pushed.nodes : null; }
   /** Asks for filled strands (`nodes` as the GPU has them) to be lifted out of the colliders in the present pose. */
   pushOut(key: string, nodes: Float32Array, count: number): void {
     if (this.pushAsked === key) return;

@@ -64,6 +64,9 @@ export class HairRenderer {
   private readonly materials = new Map<string, THREE.RawShaderMaterial>();
   private readonly box = new THREE.Vector4(0, 1.6, 0, 0.6);
   private readonly ribbons: THREE.RawShaderMaterial;
+  /** What treatments make of widths and colours, by node; null for nothing. */
+  private widths: THREE.DataTexture | null = null;
+  private tints: THREE.DataTexture | null = null;
   private fullCount = 1;
   private drawn = 1;
   private fill: GroomDocument['fill'] | null = null;
@@ -137,6 +140,10 @@ export class HairRenderer {
       kind, own: textureOf(total, (data) => data.set(own)), table: table && textureOf(Math.ceil(table.length / 4), (data) => data.set(table)),
       profile: Array.from({ length: 64 }, (_, k) => profile[Math.min(k, nodes - 1)]), numbers: Array.from(numbers),
     }));
+    this.widths?.dispose();
+    this.tints?.dispose();
+    this.widths = strands.widths && textureOf(Math.ceil(strands.widths.length / 4), (data) => data.set(strands.widths!));
+    this.tints = strands.tints && textureOf(strands.tints.length / 4, (data) => data.set(strands.tints!));
     this.plantTexture.dispose();
     this.plantTexture = textureOf(3 * n, (data) => {
       for (let s = 0; s < n; s++) {
@@ -231,7 +238,7 @@ export class HairRenderer {
     const shapes = this.shapes!;
     if (!(combed && this.restoreFrozen())) this.shape(shapes);
     this.pass(this.setUniforms(this.material('roots', S.SCREEN_VERTEX, S.ROOT_FRAGMENT), { tSkin: this.skinTexture, tPlant: this.plantTexture, uStrands: this.drawn }), this.roots);
-    this.pass(this.setUniforms(this.material('place', S.SCREEN_VERTEX, S.PLACE_FRAGMENT), { ...this.layout, tIn: shapes[0].texture, tRoot: this.roots!.texture, uStrands: this.drawn, uWidthSpread: fill.widthSpread }), nodes);
+    this.pass(this.setUniforms(this.material('place', S.SCREEN_VERTEX, S.PLACE_FRAGMENT), { ...this.layout, tIn: shapes[0].texture, tRoot: this.roots!.texture, uStrands: this.drawn, uWidthSpread: fill.widthSpread, tWidths: this.widths ?? this.empty, uWidths: this.widths ? 1 : 0 }), nodes);
     if (relight) this.relight(fill, pills);
   }
 
@@ -326,7 +333,7 @@ export class HairRenderer {
       ...this.layout, tNodes: nodes.texture, tStrand: this.strandTexture, tLight: this.light.textures[0], tOpen: this.light.textures[1], uBox: this.box, uEye: camera.position,
       uLight0: this.lights.key, uLight1: this.lights.rim, uPower0: this.lights.keyPower, uPower1: this.lights.rimPower, uSky: this.lights.sky, uGround: this.lights.ground,
       uAbsorb: this.absorption(), uAbsorbTip: this.absorption('tip'), uGloss: fill.gloss, uSpread: fill.colourSpread, uTip: tipHalvings(fill), uGrey: fill.grey,
-      tHeat: this.heatTexture, tRamp: this.ramp, uHeat: this.heat, uMark: this.mark.colour, uTinted: this.mark.amount,
+      tHeat: this.heatTexture, tRamp: this.ramp, uHeat: this.heat, tTints: this.tints ?? this.empty, uTints: this.tints ? 1 : 0, uMark: this.mark.colour, uTinted: this.mark.amount,
     }, viewProjection = new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
     if (this.small) {
       this.planted.geometry.instanceCount = this.drawn;
@@ -352,7 +359,7 @@ export class HairRenderer {
 
   dispose(): void {
     for (const t of [this.density, this.softened, this.light, this.nodes, this.colours, this.guideNodes, this.roots, ...(this.shapes ?? [])]) t?.dispose();
-    for (const t of [this.guideTexture, this.guideNormals, this.strandTexture, this.plantTexture, this.skinTexture, this.empty, this.ramp, this.heatTexture, ...this.steps.flatMap((x) => [x.own, x.table])]) t?.dispose();
+    for (const t of [this.guideTexture, this.guideNormals, this.strandTexture, this.plantTexture, this.skinTexture, this.empty, this.widths, this.tints, this.ramp, this.heatTexture, ...this.steps.flatMap((x) => [x.own, x.table])]) t?.dispose();
     for (const m of this.materials.values()) m.dispose();
     this.mesh.geometry.dispose();
     this.planted.geometry.dispose();

@@ -134,14 +134,14 @@ void main(){
   o=vec4(q.w*b.xyz+q.xyz*b.w+cross(q.xyz,b.xyz),q.w*b.w-dot(q.xyz,b.xyz));
 }`;
 
-/** Into the world: w is the strand's own share of the width. */
+/** Into the world: w is the share of the width that the strand has there. */
 export const PLACE_FRAGMENT = `${PRECISION}${HASH}${LAYOUT}
-uniform sampler2D tIn,tRoot;uniform int uStrands;uniform float uWidthSpread;out vec4 o;
+uniform sampler2D tIn,tRoot,tWidths;uniform int uStrands,uWidths;uniform float uWidthSpread;out vec4 o;
 void main(){
   ivec2 c=ivec2(gl_FragCoord.xy);int s=c.y*uPerRow+c.x/uNodes,k=c.x%uNodes;
   if(s>=uStrands){o=vec4(0.);return;}
   vec4 q=texelFetch(tRoot,ownPlace(2*s),0),root=texelFetch(tRoot,ownPlace(2*s+1),0);vec3 p=texelFetch(tIn,nodePlace(s,k),0).xyz,v=2.*cross(q.xyz,p);
-  o=vec4(root.xyz+p+q.w*v+cross(q.xyz,v),1.+uWidthSpread*(2.*unit(16u*uint(s)+8u)-1.));
+  o=vec4(root.xyz+p+q.w*v+cross(q.xyz,v),(1.+uWidthSpread*(2.*unit(16u*uint(s)+8u)-1.))*(uWidths>0?texelFetch(tWidths,ownPlace((s*uNodes+k)>>2),0)[(s*uNodes+k)&3]:1.));
 }`;
 
 /** One texture into another. */
@@ -204,7 +204,7 @@ void main(){
 
 /** Colour of every node. */
 export const COLOUR_FRAGMENT = `${PRECISION}${HASH}${LAYOUT}${VOLUME}
-uniform sampler2D tNodes,tStrand,tLight,tOpen;uniform int uStrands;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb,uAbsorbTip;uniform float uGloss,uSpread,uTip,uGrey;
+uniform sampler2D tNodes,tStrand,tLight,tOpen,tTints;uniform int uStrands,uTints;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb,uAbsorbTip;uniform float uGloss,uSpread,uTip,uGrey;
 uniform sampler2D tHeat,tRamp;uniform float uHeat,uTinted;uniform vec3 uMark;
 out vec4 o;
 const float PI=3.14159265;
@@ -222,6 +222,7 @@ void main(){
   float along=smoothstep(.15,1.,t);
   vec3 sg=mix(uAbsorb,uAbsorbTip,along)*exp2(uSpread*(unit(e+7u)-.5+.8*(unit(l+14u)-.5)))*mix(1.18,1.18*exp2(-uTip),along);
   if(unit(e+11u)<uGrey)sg*=.04;
+  if(uTints>0){vec4 tint=texelFetch(tTints,ownPlace(s*uNodes+k),0);sg=tint.x*sg+tint.yzw;}
   float j=(unit(e+9u)-.5)+.6*(unit(l+15u)-.5);
   vec4 lit=atlas(tLight,toVoxels(p));vec3 bent=atlas(tOpen,toVoxels(p)).xyz;
   float open=mix(.3,1.,lit.z)*mix(.7,1.,smoothstep(0.,.3,t));
@@ -286,10 +287,11 @@ void main(){
   gl_Position=uViewProjection*vec4(vPlace,1.);
 }`;
 export const PLANTED_FRAGMENT = `${PRECISION}${HASH}${VOLUME}in vec3 vNormal,vPlace;in float vAlong;flat in uint vStrand;
-uniform sampler2D tLight,tOpen;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb,uAbsorbTip;uniform float uGloss,uSpread,uTip,uGrey;out vec4 o;
+uniform sampler2D tLight,tOpen,tTints;uniform int uNodes,uTints;uniform vec3 uEye,uLight0,uLight1,uPower0,uPower1,uSky,uGround,uAbsorb,uAbsorbTip;uniform float uGloss,uSpread,uTip,uGrey;out vec4 o;
 void main(){
   uint e=16u*vStrand;float along=smoothstep(.15,1.,vAlong);
   vec3 sg=mix(uAbsorb,uAbsorbTip,along)*exp2(uSpread*(unit(e+7u)-.5))*mix(1.18,1.18*exp2(-uTip),along);if(unit(e+11u)<uGrey)sg*=.04;
+  if(uTints>0){int i=int(vStrand)*uNodes+int(float(uNodes-1)*pow(clamp(vAlong,0.,1.),1./1.4)+.5);vec4 tint=texelFetch(tTints,ivec2(i&1023,i>>10),0);sg=tint.x*sg+tint.yzw;}
   vec3 C=exp(-sqrt(sg)*3.6),N=normalize(vNormal),V=normalize(uEye-vPlace),r=vec3(0.);vec4 lit=atlas(tLight,toVoxels(vPlace));
   for(int i=0;i<2;i++){
     vec3 L=i==0?uLight0:uLight1,E=i==0?uPower0:uPower1,H=normalize(L+V);float shade=exp(-.5*(i==0?lit.x:lit.y)),d=max(0.,dot(N,L)),h=max(0.,dot(N,H)),q=1.-max(0.,dot(V,H));

@@ -32,7 +32,7 @@ export function canvasOf(pixels: Uint8Array, width: number, height: number): HTM
 }
 
 /** What stills ask of the view. */
-interface StillView { size: () => [number, number]; mirrored: () => boolean; hairShown: () => boolean; floor: () => THREE.Object3D; controls: () => OrbitControls; session: Session; refresh: () => void; again: () => void }
+interface StillView { size: () => [number, number]; mirrored: () => boolean; hairShown: () => boolean; floor: () => THREE.Object3D; controls: () => OrbitControls; session: Session; refresh: () => void; lift: () => void; again: () => void }
 
 export class Stills {
   constructor(private readonly renderer: THREE.WebGLRenderer, private readonly hair: HairRenderer, private readonly scene: THREE.Scene, private readonly camera: THREE.PerspectiveCamera, private readonly view: StillView) {}
@@ -63,7 +63,7 @@ export class Stills {
         this.view.refresh();
         // filled strands are lifted out of what they would pierce, as the view does where it rests
         await this.until(() => !this.view.session.pushing || useEditor.getState().still === null);
-        this.view.refresh();
+        this.view.lift();
         const canvas = await this.fineCanvas(width, height, false, fine);
         if (!canvas) return STOPPED;
         await take(canvas, frame, k);

@@ -114,7 +114,7 @@ export class Viewport {
     this.drawing = new Picture(this.renderer, this.scene, this.camera, this.hair);
     this.stills = new Stills(this.renderer, this.hair, this.scene, this.camera, {
       size: () => [this.width, this.height], mirrored: () => this.mirrored, hairShown: () => this.hairShown, floor: () => this.floor, controls: () => this.controls, session: this.session,
-      refresh: () => this.refresh(false), again: () => { this.dirty = true; this.touch(); },
+      refresh: () => this.refresh(false), lift: () => this.lift(), again: () => { this.dirty = true; this.touch(); },
     });
     session.takes.pause = (on) => { this.held = on; };
     session.onLook = (guide) => this.lookAt(guide);
@@ -423,9 +423,12 @@ export class Viewport {
     let sum = 0;
     for (let i = 0; i < points.length; i += 7) sum += points[i] * ((i % 31) + 1);
     const key = JSON.stringify([Math.round(frame), stage, run.key, bakeId, this.hair.strandCount, sum, document.fill, document.hidden, session.key]);
-    if (session.pushed?.key === key) this.hair.replaceNodes(session.pushed.nodes, document.fill, pills);
+    if (session.pushed?.key === key) this.lift(pills);
     else session.pushOut(key, this.hair.readNodes(), this.hair.strandCount);
   }
+
+  /** Shows the filled strands as they were lifted the last time that was asked for. */
+  private lift(pills = this.pillsNow()): void { const nodes = this.session.lastPushed, { history } = useEditor.getState(); if (nodes && history) this.hair.replaceNodes(nodes, history.document.fill, pills); }
 
   /** Turns to a face of the plot, seen straight on from near by. */
   flyTo(face: number): void {
