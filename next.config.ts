@@ -15,10 +15,10 @@ const config: NextConfig = {
       { key: 'Referrer-Policy', value: 'no-referrer' },
     ],
   }, {
-    // our own pages draw movies in a frame
-    source: '/((?!film/).*)', headers: [{ key: 'X-Frame-Options', value: 'DENY' }],
+    // our own pages open those beside them in a frame
+    source: '/((?!aside/).*)', headers: [{ key: 'X-Frame-Options', value: 'DENY' }],
   }, {
-    source: '/film/:path*', headers: [{ key: 'X-Frame-Options', value: 'SAMEORIGIN' }],
+    source: '/aside/:path*', headers: [{ key: 'X-Frame-Options', value: 'SAMEORIGIN' }],
   }]),
 };
 export default config;

@@ -214,6 +214,41 @@ describe('proof on paper and in the show', () => {
     await page.getByTestId('heat').click();
     await page.getByRole('option', { name: 'none' }).click();
   });
+  it('a click on the hair marks the guide that its strand follows, and tells its numbers; one beside it marks none', async () => {
+    await settle(page);
+    const box = (await page.getByTestId('view').boundingBox())!;
+    const seen = await page.evaluate(() => {
+      const { view, session, nodes } = (window as never as { fineComb: { nodes: () => Float32Array; session: { filled: { strands: { nodes: number; follow: { guides: Uint32Array; weights: Float32Array } } } }; view: { strandAt: (x: number, y: number) => { strand: number; depth: number } | null; camera: { matrixWorldInverse: { elements: number[] }; projectionMatrix: { elements: number[] } } } } }).fineComb;
+      const canvas = globalThis.document.querySelector('[data-testid=view]')!, w = canvas.clientWidth, h = canvas.clientHeight, { strands } = session.filled, all = nodes(), hits: { x: number; y: number; strand: number; depth: number; points: number[]; guide: number }[] = [];
+      for (let j = 1; j < 12; j++) for (let i = 1; i < 12; i++) {
+        const x = Math.round((w * i) / 12), y = Math.round((h * j) / 12), hit = view.strandAt(x, y);
+        if (!hit) continue;
+        const o = 4 * strands.nodes * hit.strand, g = [0, 1, 2, 3].map((q) => 4 * hit.strand + q).reduce((a, b) => (strands.follow.weights[b] > strands.follow.weights[a] ? b : a));
+        hits.push({ x, y, ...hit, points: Array.from(all.subarray(o, o + 4 * strands.nodes)), guide: strands.follow.guides[g] });
+      }
+      return { hits, w, h, V: [...view.camera.matrixWorldInverse.elements], P: [...view.camera.projectionMatrix.elements] };
+    });
+    expect(seen.hits.length).toBeGreaterThan(5);
+    // against the strand's own nodes, put through the camera by hand: one of its edges passes by the place, as deep as was said
+    const times = (M: number[], v: number[]): number[] => [0, 1, 2, 3].map((r) => [0, 1, 2, 3].reduce((s, c) => s + M[4 * c + r] * v[c], 0));
+    for (const { x, y, depth, points } of seen.hits) {
+      let least = Infinity, deep = NaN;
+      for (let k = 0; k + 7 < points.length; k += 4) for (let f = 0; f <= 1; f += 0.1) {
+        const eye = times(seen.V, [0, 1, 2].map((c) => points[k + c] + f * (points[k + 4 + c] - points[k + c])).concat(1)), clip = times(seen.P, eye), far = Math.hypot(((clip[0] / clip[3] + 1) / 2) * seen.w - x, ((1 - clip[1] / clip[3]) / 2) * seen.h - y);
+        if (far < least) { least = far; deep = -eye[2]; }
+      }
+      expect(least).toBeLessThan(8);
+      expect(Math.abs(deep - depth)).toBeLessThan(0.01);
+    }
+    const one = seen.hits[seen.hits.length >> 1];
+    await page.mouse.click(box.x + one.x, box.y + one.y);
+    await page.getByTestId('marked').waitFor();
+    expect(await ask<number>('f.state().marked')).toBe(one.guide);
+    expect(await page.getByTestId('marked').innerText()).toMatch(new RegExp(`guide\\s*${one.guide}\\b[\\s\\S]*depth[\\s\\S]*mm[\\s\\S]*jump[\\s\\S]* g`));
+    await page.mouse.click(box.x + 8, box.y + 0.55 * box.height);
+    await page.getByTestId('marked').waitFor({ state: 'detached' });
+    expect(await ask<number>('f.state().marked')).toBe(-1);
+  });
 });
 
 describe('wedges and shots', () => {
@@ -262,6 +297,14 @@ describe('wedges and shots', () => {
     await page.getByTestId('shots-of-tail').waitFor();
     expect(await page.getByTestId('shots-of-tail').locator('tr[data-state]').evaluateAll((rows) => rows.map((r) => r.getAttribute('data-state')))).toEqual(['none']);
     expect(await page.getByTestId('shots-of-tail').getByRole('link', { name: 'open' }).getAttribute('href')).toMatch(/^\/groom\//);
+    // one of them is run from here, in a page of its own; its take is that groom's
+    const row = page.getByTestId('shots-of-tail').locator('tr[data-state]');
+    await row.getByRole('button', { name: 'run' }).click();
+    await page.waitForFunction(() => ['pass', 'attention'].includes(globalThis.document.querySelector('[data-testid=shots-of-tail] tr[data-state]')?.getAttribute('data-state') ?? ''), undefined, { timeout: 300_000, polling: 300 });
+    const tail = (await page.getByTestId('shots-of-tail').getByRole('link', { name: 'open' }).getAttribute('href'))!.split('/').pop()!, kept = (await (await fetch(`${trial.url}/api/grooms/${tail}/takes`)).json()) as { shotName: string; hasFrames: boolean }[];
+    expect(kept).toHaveLength(1);
+    expect(kept[0].hasFrames).toBe(true);
+    expect(await page.locator('iframe').count()).toBe(0);
     await page.getByTestId('board-close').click();
     await page.getByTestId('stage-sway').click();
     await page.getByTestId('own-settings').getByRole('button').click();

@@ -10,8 +10,8 @@ import { shown } from '../../core/proof/sheet';
 import { openShot } from '../../core/document/shots';
 import { inCages } from '../../core/cage/cages';
 import { MOST_CELLS, valueOf, WEDGE_SETTINGS, wedgeKeys } from '../state/wedge-desk';
-import type { OtherGroom, ShotRow } from '../state/shot-desk';
-import { useEditor, type WedgeAxis, type WedgeCell } from '../state/store';
+import { jobKey, type OtherGroom, type ShotRow } from '../state/shot-desk';
+import { useEditor, type ShotJob, type WedgeAxis, type WedgeCell } from '../state/store';
 import { Button } from './controls';
 import { trying } from './trying';
 import { useWorkshop } from './context';
@@ -115,7 +115,9 @@ const COLUMNS = ['depth', 'stretch', 'jump', 'jitter', 'drift', 'strayed', 'volu
 function Shots() {
   const { session } = useWorkshop(), jobs = useEditor((s) => s.shotJobs), open = useEditor((s) => s.history!.document.shotName), [others, setOthers] = useState<OtherGroom[] | null>(null);
   useEditor((s) => s.takes); useEditor((s) => s.history?.document);
-  useEffect(() => { let here = true; trying(session.shots.others().then((found) => { if (here) setOthers(found); }, (cause: unknown) => { if (here) setOthers([]); throw cause; })); return () => { here = false; }; }, [session]);
+  const [looked, setLooked] = useState(0);
+  useEffect(() => { let here = true; trying(session.shots.others().then((found) => { if (here) setOthers(found); }, (cause: unknown) => { if (here) setOthers([]); throw cause; })); return () => { here = false; }; }, [session, looked]);
+  const runOther = (id: string, names: string[]): void => trying(session.shots.runOther(id, names).then(() => setLooked((n) => n + 1)));
   const rows = session.shots.rows(), old = rows.filter((r) => !r.fresh).length, busy = Object.values(jobs).some((j) => j.state !== 'failed');
   return (
     <>
@@ -127,15 +129,15 @@ function Shots() {
           <thead className="text-left text-[11px] text-faint"><tr><th className="py-1 pr-3 font-medium">Shot</th><th className="pr-3 font-medium">State</th>{COLUMNS.map((n) => <th key={n} className="pr-3 text-right font-medium" title={MEASURES[n].help}>{MEASURES[n].label}</th>)}<th /></tr></thead>
           <tbody>
             {rows.map((row) => (
-              <ShotLine key={row.name} row={row} testId={`shot-row-${row.name}`}
+              <ShotLine key={row.name} row={row} job={jobs[row.name]} testId={`shot-row-${row.name}`}
                 name={<button type="button" className={`rounded px-1 text-left hover:bg-lifted ${row.name === open ? 'font-semibold text-text' : ''}`} title="Open this shot" onClick={() => { if (row.name !== open) useEditor.getState().edit(`Shot ${row.name}`, (d) => openShot(d, row.name)); useEditor.setState({ board: 'none' }); }}>{row.name}</button>}
                 action={!jobs[row.name] && <button type="button" className="rounded px-1.5 text-copper hover:bg-lifted" onClick={() => trying(session.shots.run([row.name]))}>run</button>} />
             ))}
           </tbody>
           {(others ?? []).map((g) => (
             <tbody key={g.id} data-testid={`shots-of-${g.name}`}>
-              <tr><th colSpan={COLUMNS.length + 3} className="pt-4 pb-1 text-left font-medium text-text">{g.name}</th></tr>
-              {g.rows.map((row) => <ShotLine key={row.name} row={row} testId={`shot-of-${g.name}-${row.name}`} name={<span className="px-1">{row.name}</span>} action={<a href={`/groom/${g.id}`} className="rounded px-1.5 text-copper hover:bg-lifted">open</a>} />)}
+              <tr><th colSpan={COLUMNS.length + 3} className="pt-4 pb-1 text-left font-medium text-text">{g.name}<a href={`/groom/${g.id}`} className="ml-2 rounded px-1.5 font-normal text-copper hover:bg-lifted">open</a>{g.rows.some((r) => !r.fresh) && !g.rows.some((r) => jobs[jobKey(g.id, r.name)]) && <button type="button" className="rounded px-1.5 font-normal text-copper hover:bg-lifted" onClick={() => runOther(g.id, g.rows.filter((r) => !r.fresh).map((r) => r.name))}>run what is out of date</button>}</th></tr>
+              {g.rows.map((row) => <ShotLine key={row.name} row={row} testId={`shot-of-${g.name}-${row.name}`} name={<span className="px-1">{row.name}</span>} job={jobs[jobKey(g.id, row.name)]} action={(!jobs[jobKey(g.id, row.name)] || jobs[jobKey(g.id, row.name)].state === 'failed') && <button type="button" className="rounded px-1.5 text-copper hover:bg-lifted" onClick={() => runOther(g.id, [row.name])}>run</button>} />)}
             </tbody>
           ))}
         </table>
@@ -145,8 +147,8 @@ function Shots() {
   );
 }
 /** One shot of the table: how it stands, and its measures. */
-function ShotLine({ row: { name, take, fresh }, name: shownAs, testId, action }: { row: ShotRow; name: React.ReactNode; testId: string; action: React.ReactNode }) {
-  const limits = useEditor((s) => s.limits), job = useEditor((s) => (testId === `shot-row-${name}` ? s.shotJobs[name] : undefined)), verdicts = take && new Map(judge(take.proof, limits).map((v) => [v.name, v])), bad = verdicts ? [...verdicts.values()].filter((v) => !v.passes).length : 0;
+function ShotLine({ row: { take, fresh }, name: shownAs, job, testId, action }: { row: ShotRow; name: React.ReactNode; job: ShotJob | undefined; testId: string; action: React.ReactNode }) {
+  const limits = useEditor((s) => s.limits), verdicts = take && new Map(judge(take.proof, limits).map((v) => [v.name, v])), bad = verdicts ? [...verdicts.values()].filter((v) => !v.passes).length : 0;
   return (
     <tr data-testid={testId} data-state={job?.state ?? (take ? (fresh ? (bad > 0 ? 'attention' : 'pass') : 'stale') : 'none')} className="border-t border-line">
       <td className="py-1.5 pr-3">{shownAs}</td>

@@ -19,7 +19,7 @@ export function MoviePart() {
     const port = viewport.current;
     if (!port) return;
     const width = 2 * Math.round((height * port.aspect) / 2), title = `${session.groom.character.name}, ${session.groom.name}, ${take ? take.name : name}`, { show, light } = useEditor.getState();
-    const told = await session.films.draw({ of: bake ? { kind: 'bake', id: bake } : take ? { kind: 'take', id: take.id } : { kind: 'combed' }, camera: port.cameraPlace, show, light, name: title, wish: { as, from: take?.proof.start ?? shot.start, to: take?.proof.end ?? shot.end, fps: shot.fps, width, height, strands, fine, turntable, words: words ? title : null } });
+    const told = await session.movies.draw({ of: bake ? { kind: 'bake', id: bake } : take ? { kind: 'take', id: take.id } : { kind: 'combed' }, camera: port.cameraPlace, show, light, name: title, wish: { as, from: take?.proof.start ?? shot.start, to: take?.proof.end ?? shot.end, fps: shot.fps, width, height, strands, fine, turntable, words: words ? title : null } });
     if (told) toast.success(told);
   };
   return (
@@ -31,7 +31,7 @@ export function MoviePart() {
       <NumberField testId="movie-fine" parameter={FINE} value={fine} onChange={(v) => set({ fine: v })} onCommit={none} />
       <Toggle label="Turntable" help="Turned round once over the range." checked={turntable} onChange={(v) => set({ turntable: v })} />
       <Toggle label="Frame and name burnt in" help="At the foot of every frame." checked={words} onChange={(v) => set({ words: v })} />
-      {movie ? <div className="mt-1 flex items-center gap-2"><Button onClick={() => session.films.stop()}>Stop</Button><progress aria-label="Drawing the movie" value={movie.share} max={1} className="h-1.5 flex-1 accent-copper" /><span className="num text-faint">{movie.frame}</span></div>
+      {movie ? <div className="mt-1 flex items-center gap-2"><Button onClick={() => session.movies.stop()}>Stop</Button><progress aria-label="Drawing the movie" value={movie.share} max={1} className="h-1.5 flex-1 accent-copper" /><span className="num text-faint">{movie.frame}</span></div>
         : <div className="mt-1"><Button data-testid="save-movie" onClick={() => trying(save())}><Film size={13} />Save the movie</Button></div>}
       <Note>{movie ? 'It is drawn beside your work: go on as you like. It ends with this page.' : <>As the view looks at it{view ? '' : ' now'}: turn it before you begin. It is drawn beside your work.</>}</Note>
     </Fold>

@@ -3,13 +3,16 @@ import { Eye, Grid2x2, Spline, Waypoints, MapPin, Pill as PillIcon, TriangleAler
 import { useEffect, useRef } from 'react';
 import { ofChains as isOfChains } from '../../core/chain/character-of';
 import { goToWorst } from '../state/actions';
-import { limitOf } from '../../core/document/proof';
+import { limitOf, MEASURES } from '../../core/document/proof';
+import { shown } from '../../core/proof/sheet';
+import { OF_STRAND, STRAND_NUMBERS } from '../../core/proof/strand-meter';
 import { colliderOf, figureOf } from '../../core/proof/judge';
 import { useEditor, type ViewName } from '../state/store';
 import { BrushTool } from '../view/brushes';
 import { DrawnTool } from '../view/drawn-view';
 import { Grips } from '../view/grips';
 import { HandTool } from '../view/hand-tool';
+import { PickTool } from '../view/pick';
 import { Viewport } from '../view/viewport';
 import { Board } from './board';
 import { follow, useSize } from './controls';
@@ -25,12 +28,12 @@ export function View() {
   const [box, size] = useSize<HTMLDivElement>();
   useEffect(() => {
     if (!canvas.current) return;
-    const view = new Viewport(canvas.current, session), grips = new Grips(canvas.current, view, session, view.overlays), tool = new BrushTool(canvas.current, view, session), hand = new HandTool(canvas.current, view, session), drawn = new DrawnTool(canvas.current, view, session);
+    const view = new Viewport(canvas.current, session), grips = new Grips(canvas.current, view, session, view.overlays), tool = new BrushTool(canvas.current, view, session), hand = new HandTool(canvas.current, view, session), pick = new PickTool(canvas.current, view, session), drawn = new DrawnTool(canvas.current, view, session);
     view.gripPlaces = () => grips.grips().map((g) => g.place);
     viewport.current = view;
     // a handle for tests and pictures; it only reads
     Object.assign(window, { fineComb: { settled: () => view.settled && !useEditor.getState().filling, nodes: () => view.readNodes(), state: () => useEditor.getState(), session, view } });
-    return () => { tool.dispose(); drawn.dispose(); hand.dispose(); grips.dispose(); view.dispose(); viewport.current = null; };
+    return () => { tool.dispose(); drawn.dispose(); hand.dispose(); pick.dispose(); grips.dispose(); view.dispose(); viewport.current = null; };
   }, [session, viewport]);
   useEffect(() => { viewport.current?.resize(size.width, size.height); }, [size, viewport]);
 
@@ -69,12 +72,28 @@ export function View() {
         {stage === 'comb' && chosen > 0 && <span className="chip pointer-events-none"><span className="num">{chosen}</span> chosen</span>}
         {stage === 'comb' && comb.mirrored && <span className="chip pointer-events-none">mirrored</span>}
         {stage === 'comb' && session.combDesk.seenWhole && <span className="chip pointer-events-none">only up to {guides?.style?.layers.find((l) => l.id === session.combDesk.layer)?.name ?? 'the base'}</span>}
+        {(stage === 'sway' || stage === 'proof' || stage === 'bake') && <Marked />}
         {trouble && <><span className="chip pointer-events-none"><TriangleAlert size={14} className="text-[#ff8a76]" />guide <span className="num">{trouble.guide}</span> is <span className="num">{(trouble.value * 1000).toFixed(1)} mm</span> below {proof ? colliderOf(proof, trouble) || 'a surface' : 'a surface'} at frame <span className="num">{trouble.frame}</span></span><button type="button" onClick={goToWorst} className="chip hover:bg-black">go to worst <kbd className="num">W</kbd></button></>}
       </div>
       <Board />
     </div>
   );
 }
+
+/** What is known of the strand that was clicked on, in this frame. */
+function Marked() {
+  const { session } = useWorkshop(), marked = useEditor((s) => s.marked), stage = useEditor((s) => s.stage), length = session.guides?.lengths[marked];
+  useEditor((s) => s.frame); useEditor((s) => s.run); useEditor((s) => s.shownTake);
+  if (marked < 0 || length === undefined) return null;
+  const all = stage === 'bake' ? null : session.strandNumbers(), at = (name: keyof typeof OF_STRAND): number => all![STRAND_NUMBERS * marked + OF_STRAND[name]], told = all && all.length >= STRAND_NUMBERS * (marked + 1);
+  return (
+    <span className="chip" data-testid="marked">guide <span className="num">{marked}</span><span className="num text-faint">{(100 * length).toFixed(1)} cm</span>
+      {told && MARKED_NUMBERS.map((name) => <span key={name} className="whitespace-nowrap">{MEASURES[name].label.toLowerCase()} <span className="num">{shown(name, at(name))}</span></span>)}
+      <button type="button" aria-label="Mark no strand" className="text-faint hover:text-white" onClick={() => useEditor.setState({ marked: -1 })}>×</button>
+    </span>
+  );
+}
+const MARKED_NUMBERS = ['depth', 'stretch', 'jump'] as const;
 
 /** The line between two takes: dragged, or moved by the arrow keys. */
 function Wipe({ at, width }: { at: number; width: number }) {

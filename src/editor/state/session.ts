@@ -26,7 +26,7 @@ import { ChainDesk } from './chain-desk';
 import { DrawnDesk } from './drawn-desk';
 import { CombDesk } from './comb-desk';
 import { CurveDesk } from './curve-desk';
-import { FilmDesk } from './film-desk';
+import { MovieDesk } from './movie-desk';
 import { FillDesk } from './fill-desk';
 import { HandsDesk } from './hands-desk';
 import { MendDesk } from './mend-desk';
@@ -81,7 +81,7 @@ export class Session {
   readonly chains = new ChainDesk(this);
   readonly drawn = new DrawnDesk(this);
   readonly bakes = new BakeDesk(this);
-  readonly films = new FilmDesk(this);
+  readonly movies = new MovieDesk(this);
   onTrouble: ((message: string) => void) | null = null;
   onTold: ((message: string) => void) | null = null;
   /** The document asks for another character than this session has. */
@@ -151,7 +151,8 @@ export class Session {
     this.runs.close();
     this.trials.close();
     this.bakes.close();
-    this.films.stop();
+    this.movies.stop();
+    this.shots.cancel();
     this.fillWorker.terminate();
     clearTimeout(this.fillTimer);
     useEditor.setState({ groom: null, history: null, run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], movie: null, playing: false, marked: -1, bringing: null, fillTool: 'look', still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 } });

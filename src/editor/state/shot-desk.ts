@@ -2,6 +2,7 @@
 import { motionKey } from '../../core/document/proof';
 import { shotNames, withShot } from '../../core/document/shots';
 import type { GroomDocument } from '../../core/document/schema';
+import { doAside } from './aside';
 import { getGroom, getOverview, listTakes, listVersions, type Take } from './api';
 import { backgroundTake, keepBackground } from './background-take';
 import type { Session } from './session';
@@ -10,6 +11,8 @@ import { Cancelled } from './trial-desk';
 
 export interface ShotRow { name: string; take: Take | null; /** Whether that take is of what is set now. */ fresh: boolean }
 
+/** What a job is called in the store: a shot of this groom by its name, one of another by both. */
+export const jobKey = (groom: string | null, shot: string): string => (groom === null ? shot : `${groom}/${shot}`);
 /** Another groom of the character, as it is stored. */
 export interface OtherGroom { id: string; name: string; rows: ShotRow[] }
 
@@ -30,7 +33,22 @@ export class ShotDesk {
     return Promise.all(grooms.map(async ({ id, name }) => { const [{ document, character }, takes] = await Promise.all([getGroom(id), listTakes(id)]); return { id, name, rows: rowsOf(document, character.packed, takes) }; }));
   }
   private set(name: string, job: ShotJob | null): void { const { [name]: _, ...others } = useEditor.getState().shotJobs; useEditor.setState({ shotJobs: job ? { ...others, [name]: job } : others }); }
-  cancel(): void { this.stop?.abort(); this.stop = null; }
+  cancel(): void { this.stop?.abort(); this.stop = null; for (const going of this.beside.values()) going.abort(); }
+  /** Other grooms that are run, each in a page of its own. */
+  private readonly beside = new Map<string, AbortController>();
+  /** Runs shots of another groom beside the work. */
+  async runOther(id: string, names: string[]): Promise<void> {
+    if (this.beside.has(id)) throw new Error('This groom is being run already.');
+    const going = new AbortController(), all = (jobs: (name: string) => ShotJob | null): void => { for (const name of names) this.set(jobKey(id, name), jobs(name)); };
+    this.beside.set(id, going);
+    all(() => ({ state: 'waits', progress: 0, message: '' }));
+    try {
+      await doAside(id, { kind: 'shots', names }, (news) => { if (news.kind === 'jobs') all((name) => news.jobs[name] ?? null); }, going.signal);
+      for (const name of names) if (useEditor.getState().shotJobs[jobKey(id, name)]?.state !== 'failed') this.set(jobKey(id, name), null);
+    } catch (cause) {
+      all(() => ({ state: 'failed', progress: 0, message: cause instanceof Error ? cause.message : String(cause) }));
+    } finally { this.beside.delete(id); }
+  }
   /** Runs shots in the background: those named, or all that are out of date. */
   async run(names = this.rows().filter((r) => !r.fresh).map((r) => r.name)): Promise<void> {
     const { session } = this, { document } = session;

@@ -17,6 +17,9 @@ function dataTexture(width: number, height: number): THREE.DataTexture {
   t.needsUpdate = true;
   return t;
 }
+/** px that are looked at about a click. */
+const PICKED = 9;
+
 /** What is drawn into, read texel by texel: floats without depth where nothing else is said. */
 export const target = (width: number, height: number, options: THREE.RenderTargetOptions = {}): THREE.WebGLRenderTarget =>
   new THREE.WebGLRenderTarget(width, height, { depthBuffer: false, minFilter: THREE.NearestFilter, magFilter: THREE.NearestFilter, type: THREE.FloatType, ...options });
@@ -349,6 +352,37 @@ export class HairRenderer {
     });
   }
 
+  /**
+   * The strand that is seen at (x, y) of a view of so many pixels, or next to it, and its depth along the view, m; null where none is, or `solid` is before it.
+   * Numbers and depths of a few pixels are drawn in place of colours.
+   */
+  pick(camera: THREE.PerspectiveCamera, solid: THREE.Object3D, x: number, y: number, width: number, height: number): { strand: number; depth: number } | null {
+    if (!this.mesh.visible || !this.ribbons.uniforms.uViewProjection) return null;
+    const { renderer } = this, material = this.material('pick', S.RIBBON_VERTEX, S.PICK_FRAGMENT, { side: THREE.DoubleSide, depthTest: true, depthWrite: true }), seen = (this.picked ??= target(PICKED, PICKED, { depthBuffer: true })), half = PICKED >> 1, data = new Float32Array(4 * PICKED * PICKED), before = this.ribbons.uniforms.uViewProjection.value as THREE.Matrix4;
+    camera.setViewOffset(width, height, Math.round(x) - half, Math.round(y) - half, PICKED, PICKED);
+    camera.updateMatrixWorld();
+    material.uniforms = this.ribbons.uniforms;
+    this.setUniforms(material, { uViewProjection: new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse) });
+    renderer.setRenderTarget(seen);
+    renderer.setClearColor(0, 0);
+    renderer.clear();
+    renderer.render(solid, camera);
+    this.mesh.material = material;
+    renderer.render(this.mesh, camera);
+    this.mesh.material = this.ribbons;
+    this.setUniforms(this.ribbons, { uViewProjection: before });
+    camera.clearViewOffset();
+    renderer.readRenderTargetPixels(seen, 0, 0, PICKED, PICKED, data);
+    let best: { strand: number; depth: number } | null = null, least = Infinity;
+    for (let k = 0; k < PICKED * PICKED; k++) {
+      if (data[4 * k + 3] !== 2) continue;
+      const far = ((k % PICKED) - half) ** 2 + (Math.floor(k / PICKED) - half) ** 2;
+      if (far < least) { least = far; best = { strand: data[4 * k] - 1, depth: data[4 * k + 1] }; }
+    }
+    return best;
+  }
+  private picked: THREE.WebGLRenderTarget | null = null;
+
   /** Node positions as they stand on the GPU, 4 × nodes × strands (for tests). */
   readNodes(): Float32Array {
     if (!this.nodes) return new Float32Array(0);
@@ -358,7 +392,7 @@ export class HairRenderer {
   }
 
   dispose(): void {
-    for (const t of [this.density, this.softened, this.light, this.nodes, this.colours, this.guideNodes, this.roots, ...(this.shapes ?? [])]) t?.dispose();
+    for (const t of [this.picked, this.density, this.softened, this.light, this.nodes, this.colours, this.guideNodes, this.roots, ...(this.shapes ?? [])]) t?.dispose();
     for (const t of [this.guideTexture, this.guideNormals, this.strandTexture, this.plantTexture, this.skinTexture, this.empty, this.widths, this.tints, this.ramp, this.heatTexture, ...this.steps.flatMap((x) => [x.own, x.table])]) t?.dispose();
     for (const m of this.materials.values()) m.dispose();
     this.mesh.geometry.dispose();

@@ -250,13 +250,13 @@ void main(){
 
 /** Ribbons: strand = id / 2 nodes, node = (id mod 2 nodes) / 2, side = id mod 2. */
 export const RIBBON_VERTEX = `${PRECISION}${LAYOUT}uniform sampler2D tNodes,tColour;uniform mat4 uViewProjection;uniform vec3 uEye,uForward;uniform float uPixel,uWidth,uTaper,uTipFrom,uThicken;
-out vec3 vColour;out float vAlpha;out float vAlong;flat out uint vStrand;
+out vec3 vColour;out float vAlpha;out float vAlong;out float vDeep;flat out uint vStrand;
 vec3 node(int s,int k){return texelFetch(tNodes,nodePlace(s,k),0).xyz;}
 void main(){
   int s=gl_VertexID/(2*uNodes),l=gl_VertexID%(2*uNodes),k=l>>1,last=uNodes-1;float side=(l&1)==0?-1.:1.,t=shareAt(k);
   vec4 here=texelFetch(tNodes,nodePlace(s,k),0);vec3 p=here.xyz;
   vec3 T=normalize(node(s,min(k+1,last))-node(s,max(k-1,0))+1e-9),V=normalize(uEye-p);
-  float px=uPixel*max(.01,dot(p-uEye,uForward)),w=uWidth*uThicken*here.w*mix(1.,uTaper,smoothstep(uTipFrom,1.,t)),drawn=max(w,px);
+  vDeep=dot(p-uEye,uForward);float px=uPixel*max(.01,vDeep),w=uWidth*uThicken*here.w*mix(1.,uTaper,smoothstep(uTipFrom,1.,t)),drawn=max(w,px);
   vec3 across=cross(T,V);float a=length(across);across=a>1e-3?across/a:vec3(1.,0.,0.);
   vAlpha=min(1.,w/drawn);vAlong=t;vStrand=uint(s);vColour=texelFetch(tColour,nodePlace(s,k),0).rgb;
   gl_Position=uViewProjection*vec4(p+across*drawn*.5*side,1.);
@@ -268,6 +268,9 @@ void main(){
   if(a<unit(pcg(vStrand)^(uint(gl_FragCoord.x)+8192u*uint(gl_FragCoord.y)+uFrame*39568453u)))discard;
   o=vec4(vColour,1.);
 }`;
+
+/** Instead of a colour: the strand's number + 1 and its depth along the view, m; w says that it is one. */
+export const PICK_FRAGMENT = `${PRECISION}in float vDeep;flat in uint vStrand;out vec4 o;void main(){o=vec4(float(vStrand)+1.,vDeep,0.,2.);}`;
 
 /** Small meshes along the strands (`layAlong`): instance = strand. */
 export const PLANTED_VERTEX = `${PRECISION}${HASH}${LAYOUT}in vec3 position,normal;

@@ -515,6 +515,8 @@ export class Viewport {
     const x = ((p.x + 1) / 2) * this.width;
     return [this.mirrored ? this.width - x : x, ((1 - p.y) / 2) * this.height];
   }
+  /** The filled strand that is seen at a place on the canvas, in pixels, or next to it. */
+  strandAt(x: number, y: number): { strand: number; depth: number } | null { return this.hairShown ? this.hair.pick(this.camera, this.character.group, this.mirrored ? this.width - x : x, y, this.width, this.height) : null; }
   /** m that a pixel of the picture is wide at a depth. */
   metresPerPixel(depth: number): number { return (2 * depth * Math.tan((this.camera.fov * Math.PI) / 360)) / Math.max(1, this.height); }
   /** Depth of what the view turns about, m. */

@@ -1,6 +1,6 @@
-import { Film } from '@/editor/components/film';
+import { Aside } from '@/editor/components/aside';
 
 export const dynamic = 'force-dynamic';
 export default async function Page({ params }: { params: Promise<{ id: string }> }) {
-  return <Film groomId={(await params).id} />;
+  return <Aside groomId={(await params).id} />;
 }
