@@ -72,9 +72,9 @@ export function View() {
         {stage === 'comb' && chosen > 0 && <span className="chip pointer-events-none"><span className="num">{chosen}</span> chosen</span>}
         {stage === 'comb' && comb.mirrored && <span className="chip pointer-events-none">mirrored</span>}
         {stage === 'comb' && session.combDesk.seenWhole && <span className="chip pointer-events-none">only up to {guides?.style?.layers.find((l) => l.id === session.combDesk.layer)?.name ?? 'the base'}</span>}
-        {(stage === 'sway' || stage === 'proof' || stage === 'bake') && <Marked />}
         {trouble && <><span className="chip pointer-events-none"><TriangleAlert size={14} className="text-[#ff8a76]" />guide <span className="num">{trouble.guide}</span> is <span className="num">{(trouble.value * 1000).toFixed(1)} mm</span> below {proof ? colliderOf(proof, trouble) || 'a surface' : 'a surface'} at frame <span className="num">{trouble.frame}</span></span><button type="button" onClick={goToWorst} className="chip hover:bg-black">go to worst <kbd className="num">W</kbd></button></>}
       </div>
+      {(stage === 'sway' || stage === 'proof' || stage === 'bake') && <div className={`absolute left-3 ${trouble ? 'bottom-[78px]' : 'bottom-11'}`}><Marked /></div>}
       <Board />
     </div>
   );
