@@ -212,11 +212,25 @@ export class SkinField {
   }
   /** Looks for what is nearer to `spot` in box q, at (a, b, c) of the grid. */
   private look(q: number, a: number, b: number, c: number): void {
-    const { first, list, low, size, facts, corners: C, seen, spot, hit, best, question } = this, from = first[q], to = first[q + 1];
+    const { first, low, size, spot, far } = this, from = first[q], to = first[q + 1];
     if (from === to) return;
-    const x = spot[0], y = spot[1], z = spot[2], ox = low[0] + a * size - x, oy = low[1] + b * size - y, oz = low[2] + c * size - z, bx = Math.max(0, ox, -ox - size), by = Math.max(0, oy, -oy - size), bz = Math.max(0, oz, -oz - size);
+    const ox = low[0] + a * size - spot[0], oy = low[1] + b * size - spot[1], oz = low[2] + c * size - spot[2], bx = Math.max(0, ox, -ox - size), by = Math.max(0, oy, -oy - size), bz = Math.max(0, oz, -oz - size);
+    if (bx * bx + by * by + bz * bz <= far * far) this.among(this.list, from, to);
+  }
+  /** The same in a list, that of a box whose middle is `off` from `spot`. */
+  private through(begin: number, off: number): void {
+    const { lists } = this, wide = (this.reach + HALF * this.size) / STRETCHES;
+    let from = begin + STRETCHES;
+    for (let k = 0; k < STRETCHES && k * wide <= this.far + off + ROUND; k++) {
+      const to = lists[begin + k];
+      if (to > from) this.among(lists, from, to);
+      from = to;
+    }
+  }
+  /** The same among triangles `from … to − 1` of a list. */
+  private among(list: Uint32Array, from: number, to: number): void {
+    const { facts, corners: C, spot, hit, best, seen, question } = this, x = spot[0], y = spot[1], z = spot[2];
     let { far } = this;
-    if (bx * bx + by * by + bz * bz > far * far) return;
     for (let s = from; s < to; s++) {
       const t = list[s], o = FACTS * t, dx = x - facts[o], dy = y - facts[o + 1], dz = z - facts[o + 2], bound = far + facts[o + 3];
       if (dx * dx + dy * dy + dz * dz > bound * bound) continue;
@@ -228,24 +242,6 @@ export class SkinField {
       far = Math.sqrt(hit[3]);
       best[0] = hit[0]; best[1] = hit[1]; best[2] = hit[2]; best[3] = hit[3]; best[4] = hit[4];
       this.found = t;
-    }
-    this.far = far;
-  }
-  /** The same in a list, that of a box whose middle is `off` from `spot`. */
-  private through(begin: number, off: number): void {
-    const { lists: list, facts, corners: C, spot, hit, best, seen, question } = this, x = spot[0], y = spot[1], z = spot[2], wide = (this.reach + HALF * this.size) / STRETCHES;
-    let { far } = this, s = begin + STRETCHES;
-    for (let k = 0; k < STRETCHES && k * wide <= far + off + ROUND; k++) {
-      for (const to = list[begin + k]; s < to; s++) {
-        const t = list[s], o = FACTS * t, dx = x - facts[o], dy = y - facts[o + 1], dz = z - facts[o + 2], bound = far + facts[o + 3];
-        if (dx * dx + dy * dy + dz * dz > bound * bound) continue;
-        if (Math.abs(facts[o + 4] * dx + facts[o + 5] * dy + facts[o + 6] * dz) > far + ROUND || seen[t] === question) continue;
-        closestOnTriangle(C, CORNERS * t, x, y, z, hit);
-        if (hit[3] > best[3] || (hit[3] === best[3] && t > this.found)) continue;
-        far = Math.sqrt(hit[3]);
-        best[0] = hit[0]; best[1] = hit[1]; best[2] = hit[2]; best[3] = hit[3]; best[4] = hit[4];
-        this.found = t;
-      }
     }
     this.far = far;
   }
