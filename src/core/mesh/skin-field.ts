@@ -22,6 +22,8 @@ const FACTS = 8, CORNERS = 9;
 const ROUND = 2e-6;
 /** A box in which so many questions were asked has a list of its own, in so many stretches by the distance from its middle. */
 const OFTEN = 2, STRETCHES = 24;
+/** Of a mesh that is very dense not all lists are kept. */
+const MOST_LISTED = 8_000_000;
 /** Farther than anything, m. */
 const ANY = 1e9;
 
@@ -249,7 +251,8 @@ export class SkinField {
   private listOf(q: number, i: number, j: number, k: number): number {
     const { asked, low, size, reach, grid: [nx, ny, nz], first, list, seen, corners: C, hit } = this;
     if (asked[q] > OFTEN) return asked[q] - OFTEN - 1;
-    if (++asked[q] <= OFTEN) return -1;
+    if (asked[q] < OFTEN) { asked[q]++; return -1; }
+    if (this.listed > MOST_LISTED) return -1;
     const mx = low[0] + (i + 0.5) * size, my = low[1] + (j + 0.5) * size, mz = low[2] + (k + 0.5) * size, most = reach + HALF * size, wide = most / STRETCHES, question = ++this.question, r = WIDE + 1, found: number[] = [], at: number[] = [], ends = new Uint32Array(STRETCHES);
     for (let c = Math.max(0, k - r); c <= Math.min(nz - 1, k + r); c++) for (let b = Math.max(0, j - r); b <= Math.min(ny - 1, j + r); b++) {
       // boxes of a row lie beside each other, and so do their triangles
