@@ -11,8 +11,8 @@ import { Cancelled } from './trial-desk';
 
 export interface ShotRow { name: string; take: Take | null; /** Whether that take is of what is set now. */ fresh: boolean }
 
-/** What a job is called in the store: a shot of this groom by its name, one of another by both. */
-export const jobKey = (groom: string | null, shot: string): string => (groom === null ? shot : `${groom}/${shot}`);
+/** What the job of another groom's shot is called in the store; of this one's it is the shot's name. */
+export const jobKey = (groom: string, shot: string): string => `${groom}/${shot}`;
 /** Another groom of the character, as it is stored. */
 export interface OtherGroom { id: string; name: string; rows: ShotRow[] }
 
