@@ -12,6 +12,8 @@ const KNOWN = new WeakMap<Uint32Array, Int32Array>();
 const MOST_CELLS = 6_000_000, MOST_ENTRIES = 14_000_000;
 /** Boxes in the reach. */
 const WIDE = 2;
+/** Boxes: inside a closed mesh the way out is known as far as this, wherever the boxes lie; such a place is so many rings off at most. */
+const DEEP = 3.7, DEEP_RINGS = 4;
 /** Boxes farther than so many from those that know triangles are not told apart. */
 const RINGS = 9;
 const FAR_OFF = 255;
@@ -347,8 +349,8 @@ export class SkinField {
       this.beyond = Math.max(reach, ((ring === FAR_OFF ? RINGS + 1 : ring) - 1) * size);
       if (!this.closed || !this.enclosed(q)) return Infinity;
       // inside, a little farther from it than that
-      if (ring > WIDE + 1) return -Infinity;
-      nearest = this.nearest(x, y, z, -1, reach + 2 * HALF * size);
+      if (ring > DEEP_RINGS) return -Infinity;
+      nearest = this.nearest(x, y, z, -1, DEEP * size);
       if (nearest < 0) return -Infinity;
     }
     const far = Math.sqrt(best[3]);
