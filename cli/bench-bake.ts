@@ -86,9 +86,9 @@ try {
     all.guides = { count: unpackPlanting(buffers[1]).faces.length, pointCount: 16, planting: await putBlob(db, buffers[1]), offsets: await putBlob(db, buffers[2]), plantKey: plantKey(all), combed: true };
     return createGroom(db, asset.id, name, all, 'bench');
   };
-  const groomId = await stored('hair', demoGroom(character, SHORT ? 120 : 420), END), longId = await stored('long', groom, LONG), timed = async (workers: number, bakes: number): Promise<number> => {
+  const groomId = await stored('hair', demoGroom(character, SHORT ? 120 : 420), END), longId = await stored('long', groom, LONG), timed = async (workers: number, bakes: number, of = longId): Promise<number> => {
     const ids: string[] = [];
-    for (let k = 0; k < bakes; k++) ids.push((await queueBake(db, longId)).id);
+    for (let k = 0; k < bakes; k++) ids.push((await queueBake(db, of)).id);
     const all = Array.from({ length: workers }, worker), t = performance.now();
     for (const id of ids) await ended(id);
     const took = performance.now() - t;
@@ -97,6 +97,7 @@ try {
     return took;
   };
   if (wanted('workers')) {
+    await timed(1, 1, groomId);
     const one = await timed(1, 2), two = await timed(2, 2);
     figure('guides of the bakes that workers share', guides); figure('frames of each', LONG + 1);
     ratio('two bakes by one worker / by two', one / two);

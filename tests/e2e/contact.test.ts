@@ -16,7 +16,7 @@ const ask = <T,>(expression: string): Promise<T> => page.evaluate(`(() => { cons
 beforeAll(async () => {
   trial = await startTrial();
   browser = await openBrowser();
-  page = await watchedPage(browser, errors);
+  page = await watchedPage(browser, errors, true);
   groom = ((await (await fetch(`${trial.url}/api/overview`)).json()) as { productions: { assets: { grooms: { id: string }[] }[] }[] }).productions[0].assets[0].grooms[0].id;
   await page.goto(`${trial.url}/groom/${groom}`);
   await page.getByTestId('view').waitFor();

@@ -20,7 +20,7 @@ const unfold = async (id: string): Promise<void> => { const title = page.getByTe
 beforeAll(async () => {
   trial = await startTrial();
   browser = await openBrowser();
-  page = await watchedPage(browser, errors);
+  page = await watchedPage(browser, errors, true);
   demo = ((await (await fetch(`${trial.url}/api/overview`)).json()) as { productions: { assets: { grooms: { id: string }[] }[] }[] }).productions[0].assets[0].grooms[0].id;
   writeFileSync(path.join(dir, 'tube.glb'), await tubeGlb({ weightScale: 0.5 }));
 });

@@ -18,12 +18,12 @@ export async function pick(page: Page, testId: string, option: string | RegExp):
   await page.getByRole('option', { name: option }).click();
 }
 
-/** A page of the size all tests use, its view drawn as coarse as it goes; what goes wrong in it is kept in `errors` (answers of 4xx are the tests' business). */
-export async function watchedPage(browser: Browser, errors: string[]): Promise<Page> {
+/** A page of the size all tests use, its view drawn as coarse as it goes; what goes wrong in it is kept in `errors`; answers of 4xx are the tests' business unless `strict`. */
+export async function watchedPage(browser: Browser, errors: string[], strict = false): Promise<Page> {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, acceptDownloads: true });
   await page.addInitScript(() => { if (!localStorage.getItem('fine-comb-grain')) localStorage.setItem('fine-comb-grain', '4'); });
   page.on('pageerror', (e) => errors.push(e.message));
-  page.on('console', (m) => { if (m.type() === 'error' && !/status of 4\d\d/.test(m.text())) errors.push(m.text()); });
+  page.on('console', (m) => { if (m.type() === 'error' && (strict || !/status of 4\d\d/.test(m.text()))) errors.push(m.text()); });
   return page;
 }
 

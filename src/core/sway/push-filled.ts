@@ -71,9 +71,9 @@ function inPlaces(P: Float32Array, nodes: number): Uint32Array {
   for (let s = 0; s < count; s++) for (let c = 0; c < 3; c++) { const v = P[3 * nodes * s + middle + c]; low[c] = Math.min(low[c], v); high[c] = Math.max(high[c], v); }
   const per = low.map((v, c) => (2 ** BITS - 1) / Math.max(1e-9, high[c] - v));
   for (let s = 0; s < count; s++) {
+    const o = 3 * nodes * s + middle, x = (P[o] - low[0]) * per[0], y = (P[o + 1] - low[1]) * per[1], z = (P[o + 2] - low[2]) * per[2];
     let key = 0;
-    const at = low.map((v, c) => (P[3 * nodes * s + middle + c] - v) * per[c]);
-    for (let bit = BITS - 1; bit >= 0; bit--) for (let c = 0; c < 3; c++) key = 2 * key + ((at[c] >> bit) & 1);
+    for (let bit = BITS - 1; bit >= 0; bit--) key = 8 * key + 4 * ((x >> bit) & 1) + 2 * ((y >> bit) & 1) + ((z >> bit) & 1);
     keys[s] = key * 2 ** 30 + s;
   }
   return Uint32Array.from(keys.sort(), (k) => k % 2 ** 30);

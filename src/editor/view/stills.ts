@@ -37,7 +37,7 @@ interface StillView { size: () => [number, number]; mirrored: () => boolean; hai
 export class Stills {
   constructor(private readonly renderer: THREE.WebGLRenderer, private readonly hair: HairRenderer, private readonly scene: THREE.Scene, private readonly camera: THREE.PerspectiveCamera, private readonly view: StillView) {}
   get busy(): boolean { return this.job !== null; }
-  private job: { width: number; height: number; clear: boolean; frame: number; frames: number; main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget; /** Reached once the graphics card has drawn what it was last asked for. */ drawn: WebGLSync | null; done: (pixels: Uint8Array | null) => void } | null = null;
+  private job: { width: number; height: number; clear: boolean; frame: number; frames: number; main: THREE.WebGLRenderTarget; a: THREE.WebGLRenderTarget; b: THREE.WebGLRenderTarget; /** Reached once the graphics card has drawn what it was last asked for. */ drawn: WebGLSync | null; done: (pixels: Uint8Array | null) => void; failed: (cause: Error) => void } | null = null;
   /** Draws what is seen at another size, frame by frame until it is fine, and saves it as a PNG; what was saved in words, or '' where it was stopped. */
   async save({ clear, scale, strands }: { clear: boolean; scale: number; strands: number | null }, name: string): Promise<string> {
     const most = this.renderer.capabilities.maxTextureSize, [w, h] = this.view.size(), fit = Math.min(scale, most / w, most / h), width = Math.round(w * fit), height = Math.round(h * fit);
@@ -94,10 +94,11 @@ export class Stills {
     const targets = { main: target(width, height, SCENE_TARGET), a: target(width, height), b: target(width, height) }, aspect = this.camera.aspect;
     this.camera.aspect = width / height;
     this.camera.updateProjectionMatrix();
-    const pixels = await new Promise<Uint8Array | null>((done) => { this.job = { width, height, clear, frame: 0, frames, ...targets, drawn: null, done }; });
-    for (const t of Object.values(targets)) t.dispose();
-    this.camera.aspect = aspect;
-    this.camera.updateProjectionMatrix();
+    const pixels = await new Promise<Uint8Array | null>((done, failed) => { this.job = { width, height, clear, frame: 0, frames, ...targets, drawn: null, done, failed }; }).finally(() => {
+      for (const t of Object.values(targets)) t.dispose();
+      this.camera.aspect = aspect;
+      this.camera.updateProjectionMatrix();
+    });
     return pixels && canvasOf(pixels, width, height);
   }
   stop(): void { const job = this.job; this.job = null; useEditor.setState({ still: null, stillStrands: null }); job?.done(null); }
@@ -136,10 +137,6 @@ export class Stills {
     if (job.frame < job.frames) { job.drawn = gl.fenceSync(gl.SYNC_GPU_COMMANDS_COMPLETE, 0); gl.flush(); return; }
     const out = new THREE.WebGLRenderTarget(job.width, job.height, { depthBuffer: false }), pixels = new Uint8Array(4 * job.width * job.height);
     this.hair.pass(this.hair.setUniforms(this.hair.material('output', SCREEN_VERTEX, OUTPUT_FRAGMENT), { tLinear: job.a.texture, uMirrored: this.view.mirrored() ? 1 : 0 }), out);
-    renderer.readRenderTargetPixelsAsync(out, 0, 0, job.width, job.height, pixels).then(() => pixels, () => null).then((read) => {
-      out.dispose();
-      if (this.job === job) this.job = null;
-      job.done(read && new Uint8Array(read.buffer));
-    });
+    renderer.readRenderTargetPixelsAsync(out, 0, 0, job.width, job.height, pixels).then(() => job.done(pixels), () => job.failed(new Error('The graphics card did not give the picture back. Choose a smaller one.'))).finally(() => { out.dispose(); if (this.job === job) this.job = null; });
   }
 }
