@@ -7,14 +7,14 @@ import path from 'node:path';
 import { parseArgs } from 'node:util';
 import { z } from 'zod';
 import type { Baked } from '../src/core/bake/baked';
-import { unpackFrames } from '../src/core/bake/frame-codec';
+import { FrameFile, type PackedFrames } from '../src/core/bake/frame-codec';
 import type { LoopReport } from '../src/core/bake/loops';
+import { mapIds } from '../src/core/bake/open-scene';
 import { characterOf, ofChains as isOfChains } from '../src/core/chain/character-of';
 import { bufferId, floatsOf, uintsOf, unpackPlanting } from '../src/core/document/buffers';
 import { GroomFileError, groomFileSchema, openGroomFile } from '../src/core/document/groom-file';
 import { HAND_OVER_FORMATS, HAND_OVER_NAMES, handOverSchema, USUAL_RECEIVERS, type HandOver, type HandOverFormatName } from '../src/core/document/hand-over';
 import { MEASURES, SOLVER_VERSION, type Measures, type Proof } from '../src/core/document/proof';
-import type { SwayMap } from '../src/core/document/schema';
 import { AS_IT_IS, guessUnit, guessUp, UNITS, UPS, type Placement, type Unit, type Up } from '../src/core/mesh/placement';
 import { inPieces } from '../src/core/mesh/clips';
 import { restBox } from '../src/core/mesh/rest-box';
@@ -117,7 +117,7 @@ async function main(): Promise<number> {
 
   const made = document.drawn?.given, packed = packCharacter(characterOf(character, document, made ? get(made.weights) : null)), planting = get(document.guides!.planting), offsets = get(document.guides!.offsets), chunks: Uint8Array[] = [], measures: Measures[] = [], began = Date.now();
   let report: Proof['report'] | null = null, loop: LoopReport | null = null, told = -1;
-  for await (const event of computeBake({ document, character: packed, planting, offsets, maps: maps(document.sway.maps) as Partial<Record<SwayMap, Uint8Array>> }, args.threads, null, path.join(import.meta.dirname, 'sway-share.mjs'))) {
+  for await (const event of computeBake({ document, character: packed, planting, offsets, maps: maps(Object.fromEntries(mapIds(document.sway))) }, args.threads, null, path.join(import.meta.dirname, 'sway-share.mjs'))) {
     if (event.kind === 'started') { report = event.report; for (const note of event.report.notes) say(`  ${note}`); }
     if (event.kind === 'step') { const share = Math.floor((10 * event.step) / event.steps); if (share > told) { told = share; say(`  ${event.step} of ${event.steps}`); } }
     if (event.kind === 'chunk' && !event.draft) { chunks.push(event.bytes); measures.push(...event.measures); }
@@ -130,10 +130,12 @@ async function main(): Promise<number> {
   for (const v of verdicts) if (v.figure) say(`  ${v.passes ? 'pass     ' : 'attention'}  ${MEASURES[v.name].label.padEnd(16)} ${shown(v.name, v.figure.value).padStart(12)}  limit ${shown(v.name, v.limit)}${v.figure.frame >= shot.start ? `, frame ${v.figure.frame}` : ''}`);
 
   mkdirSync(args.out, { recursive: true });
-  const frames = new Map<number, Uint8Array>();
-  for (const bytes of chunks) { const { frames: some } = unpackFrames(bytes); for (const n of some.keys()) frames.set(n, bytes); }
-  let held: { bytes: Uint8Array; frames: ReturnType<typeof unpackFrames>['frames'] } | null = null;
-  const frameOf = (n: number) => { const bytes = frames.get(n)!; if (held?.bytes !== bytes) held = { bytes, frames: unpackFrames(bytes).frames }; return held.frames.get(n)!; };
+  const files = chunks.map((bytes) => new FrameFile(bytes));
+  let held = files[0];
+  const frameOf = (n: number): PackedFrames => {
+    if (!held.has(n)) { held.forget(); held = files.find((f) => f.has(n))!; }
+    return held.frame(n);
+  };
   const read0 = unpackCharacter(packed);
   if (!read0.ok) throw new Error(read0.error.message);
   const baked: Baked = {

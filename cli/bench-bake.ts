@@ -1,13 +1,13 @@
 /**
  * `./comb bench bake`: the whole of a bake and its hand-over at the size of a large groom, as ratios within one run: the run itself, packing, reading a frame at random,
- * writing a crate; two workers beside one; thirty kills; and the memory of a large hand-over. `--short` for a small one, `--only frames|workers|kills|hand-over`
+ * writing a crate; two workers beside one; thirty kills; and the memory of a large hand-over. `--short` for a small one, `--only frames|workers|kills|hand-over`, `--frames N` for the bakes that workers share
  * (once or more) for one of the parts.
  */
 import { spawn, type ChildProcess } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { cpus, tmpdir } from 'node:os';
 import path from 'node:path';
-import { packFrames, unpackFrames, type PackedFrames } from '../src/core/bake/frame-codec';
+import { FrameFile, packFrames, type PackedFrames } from '../src/core/bake/frame-codec';
 import { openScene } from '../src/core/bake/open-scene';
 import { unpackPlanting } from '../src/core/document/buffers';
 import { handOverSchema, USUAL_RECEIVERS } from '../src/core/document/hand-over';
@@ -34,7 +34,13 @@ function memoryOf(file: string): number {
   for (const pid of readdirSync('/proc')) { try { if (/^\d+$/.test(pid) && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(file)) sum += 1024 * Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${pid}/status`, 'utf8'))?.[1] ?? 0); } catch { /* it has ended meanwhile */ } }
   return sum;
 }
-const SHORT = process.argv.includes('--short'), ONLY = process.argv.filter((_, k, all) => all[k - 1] === '--only'), wanted = (part: 'frames' | 'workers' | 'kills' | 'hand-over'): boolean => ONLY.length === 0 || ONLY.includes(part), GUIDES = SHORT ? 420 : 2000, FRAMES = SHORT ? 24 : 240, COMPUTED = SHORT ? 12 : 24, /** Last frame of the bakes that workers are compared by. */ LONG = SHORT ? 20 : 239;
+/** CPU seconds that live processes have used whose command names that file. */
+function cpuOf(file: string): number {
+  let ticks = 0;
+  for (const pid of readdirSync('/proc')) { try { if (/^\d+$/.test(pid) && readFileSync(`/proc/${pid}/cmdline`, 'utf8').includes(file)) { const f = readFileSync(`/proc/${pid}/stat`, 'utf8').replace(/^.*\) /, '').split(' '); ticks += Number(f[11]) + Number(f[12]); } } catch { /* it has ended meanwhile */ } }
+  return ticks / 100;
+}
+const SHORT = process.argv.includes('--short'), ONLY = process.argv.filter((_, k, all) => all[k - 1] === '--only'), wanted = (part: 'frames' | 'workers' | 'kills' | 'hand-over'): boolean => ONLY.length === 0 || ONLY.includes(part), GUIDES = SHORT ? 420 : 2000, FRAMES = SHORT ? 24 : 240, COMPUTED = SHORT ? 12 : 24, /** Last frame of the bakes that workers are compared by. */ LONG = (Number(process.argv.find((_, k, all) => all[k - 1] === '--frames')) || (SHORT ? 21 : 240)) - 1;
 const round = (v: number, d = 3): number => Number(v.toFixed(d)), figures: Record<string, number> = {}, ratios: Record<string, number> = {}, told = (k: string, v: number): void => { console.log(`${String(v).padStart(10)}  ${k}`); };
 const figure = (k: string, v: number): void => { figures[k] = round(v, 2); told(k, figures[k]); }, ratio = (k: string, v: number): void => { ratios[k] = round(v); told(k, ratios[k]); };
 const oda = new Uint8Array(readFileSync('demo/cast/oda.glb')), read = await readGlb(oda);
@@ -57,7 +63,7 @@ if (wanted('frames')) {
   ratio('bytes, every bit kept / float32', packFrames(frames.slice(0, 12), 0, 16, 0).length / ((plain / FRAMES) * Math.min(12, FRAMES)));
   const random = makeRandom(3);
   t = performance.now();
-  for (let k = 0; k < 20; k++) { const f = Math.floor(random() * FRAMES); unpackFrames(chunks[Math.floor(f / 12)], f); }
+  for (let k = 0; k < 20; k++) { const f = Math.floor(random() * FRAMES); new FrameFile(chunks[Math.floor(f / 12)]).frame(f); }
   figure('a frame at random, ms', (performance.now() - t) / 20);
   ratio('a frame at random / computing it', (performance.now() - t) / 20 / each);
   t = performance.now();
@@ -89,9 +95,10 @@ try {
   const groomId = await stored('hair', demoGroom(character, SHORT ? 120 : 420), END), longId = await stored('long', groom, LONG), timed = async (workers: number, bakes: number, of = longId): Promise<number> => {
     const ids: string[] = [];
     for (let k = 0; k < bakes; k++) ids.push((await queueBake(db, of)).id);
-    const all = Array.from({ length: workers }, worker), t = performance.now();
+    const stored = cpuOf('mariadbd'), all = Array.from({ length: workers }, worker), t = performance.now();
     for (const id of ids) await ended(id);
     const took = performance.now() - t;
+    if (of === longId) { figure(`cores busy with ${workers} worker${workers > 1 ? 's' : ''}`, (1000 * cpuOf('dist/worker.mjs')) / took); figure('and of the database', (1000 * (cpuOf('mariadbd') - stored)) / took); }
     for (const w of all) w.kill('SIGTERM');
     await pause(1500);
     return took;

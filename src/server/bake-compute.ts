@@ -55,7 +55,7 @@ export async function* computeBake(input: BakeInput, threads: number, resume: Ba
       yield { kind: 'state', state: item.state, distances };
       continue;
     }
-    const { seam: _seam, ...measures } = item.measures, sample = measures.frame, frame: PackedFrames = { points: item.points, strands: item.strands, ...(item.drops ? { drops: item.drops } : {}) };
+    const { seam: _seam, ...measures } = item.measures, sample = measures.frame, frame: PackedFrames = { points: item.points, strands: item.strands, ...(item.drops ? { drops: item.drops } : {}), ...(item.presses ? { presses: item.presses } : {}) };
     if (sample >= first && (loop > 0 || sample <= last)) { waiting.push(frame); waitingMeasures.push(measures); }
     if (loop > 0) {
       kept.set(sample, frame);

@@ -9,7 +9,7 @@ import { getBlob } from './db/blobs';
 import { packCharacter } from '../formats/packed-character';
 import { assetOfBake, characterFor, getBake, resumeOf, storeBake, type Bake } from './db/bakes';
 import { beat, claim, endJob, failOnce, freeDeadLeases, giveBack, newOwner, type Queue } from './db/queue';
-import type { SwayMap } from '../core/document/schema';
+import { mapIds } from '../core/bake/open-scene';
 import type { BakeEvent } from './bake-compute';
 import type { ThreadInput, ThreadMessage } from './bake-messages';
 import type { ExportAnswer, ExportOrder } from './export-process';
@@ -102,7 +102,7 @@ export class BakeRunner {
   private async inputOf(bake: Bake): Promise<ThreadInput> {
     const { guides, sway } = bake.document, asset = await assetOfBake(this.db, bake), part = async (blob: string): Promise<Uint8Array> => { const bytes = await getBlob(this.db, blob); if (!bytes) throw new Error('A part of the groom is missing from the database.'); return bytes; };
     const [packed, planting, offsets] = await Promise.all([asset.packed, guides!.planting, guides!.offsets].map(part)), character = bake.document.drawn?.given ? packCharacter(await characterFor(this.db, bake.document, asset.packed)) : packed, maps: ThreadInput['maps'] = {};
-    for (const [name, blob] of Object.entries(sway.maps) as [SwayMap, string | null][]) if (blob) maps[name] = await part(blob);
+    for (const [name, blob] of mapIds(sway)) maps[name] = await part(blob);
     return { document: bake.document, character, planting, offsets, maps, resume: await resumeOf(this.db, bake), threads: this.threads };
   }
 

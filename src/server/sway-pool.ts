@@ -41,16 +41,24 @@ export interface PoolState { frame: number; bounds: number[]; parts: Uint8Array[
 export interface ShareInput extends Omit<RunInput, 'from'> { share: number; from: number; to: number; plan: RunPlan; memory: SharedArrayBuffer; control: SharedArrayBuffer; bounds: readonly number[]; coupling?: { memory: SharedArrayBuffer; control: SharedArrayBuffer }; state?: Uint8Array }
 export type ShareMessage =
   | { kind: 'started'; share: number; report: StartReport }
-  | { kind: 'frame'; share: number; measures: FrameMeasures; drops?: Float32Array }
+  | { kind: 'frame'; share: number; measures: FrameMeasures; drops?: Float32Array; presses?: Float32Array }
   | { kind: 'state'; share: number; frame: number; state: Uint8Array }
   | { kind: 'failed'; message: string };
 
-export type PoolItem = { kind: 'started'; report: StartReport } | { kind: 'frame'; measures: Measures & { seam?: Seam }; points: Float32Array; strands: Float32Array; drops?: Float32Array } | { kind: 'state'; state: PoolState };
+export type PoolItem = { kind: 'started'; report: StartReport } | { kind: 'frame'; measures: Measures & { seam?: Seam }; points: Float32Array; strands: Float32Array; drops?: Float32Array; presses?: Float32Array } | { kind: 'state'; state: PoolState };
 /** Whether the states are handed out after a frame. */
 export const isStateFrame = (frame: number, { firstFrame, stateEvery }: Pick<RunInput, 'firstFrame' | 'stateEvery'>): boolean => stateEvery !== undefined && (frame - firstFrame + 1) % stateEvery === 0;
 
 /** Beside this file when bundled. */
 const SHARE_FILE = path.join(path.dirname(fileURLToPath(import.meta.url)), 'sway-share.mjs');
+
+/** Shares of a frame, one after the other; all shares have theirs or none. */
+function joined32(parts: readonly Float32Array[]): Float32Array {
+  const out = new Float32Array(parts.reduce((n, p) => n + p.length, 0));
+  let at = 0;
+  for (const p of parts) { out.set(p, at); at += p.length; }
+  return out;
+}
 
 /** Computes the frames in order, on as many threads as asked for. Ends its threads whichever way it is left. */
 export async function* computeFrames(input: RunInput, threads: number, shareFile = SHARE_FILE): AsyncGenerator<PoolItem> {
@@ -63,7 +71,7 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
   Atomics.store(taken, TAKEN, begin - input.firstFrame);
   const coupling = isCoupled(scene.settings) ? makeShared(scene.planting.faces.length * scene.pointCount) : undefined;
   let wake = (): void => undefined, failure: Error | null = null;
-  const reports: (StartReport | undefined)[] = [], measured = new Map<number, FrameMeasures[]>(), states = new Map<number, Uint8Array[]>(), wet = new Map<number, Float32Array>();
+  const reports: (StartReport | undefined)[] = [], measured = new Map<number, FrameMeasures[]>(), states = new Map<number, Uint8Array[]>(), wet = new Map<number, Float32Array>(), pressed = new Map<number, Float32Array[]>();
   const workers = Array.from({ length: shares }, (_, share) => {
     const { from: _state, ...same } = input, data: ShareInput = { ...same, state: from?.parts[share], share, from: bounds[share], to: bounds[share + 1], plan, memory, control, bounds, coupling };
     const worker = new Worker(shareFile, { workerData: data });
@@ -75,6 +83,7 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
         const { frame } = message.measures, list = measured.get(frame) ?? [];
         list[message.share] = message.measures;
         if (message.drops) wet.set(frame, message.drops);
+        if (message.presses) { const parts = pressed.get(frame) ?? []; parts[message.share] = message.presses; pressed.set(frame, parts); }
         measured.set(frame, list);
       }
       wake();
@@ -99,11 +108,12 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
       await until(() => complete(measured.get(frame)));
       const joined = measured.get(frame)!.reduce(joinMeasures), points = frames.frame(frame).slice(), strands = frames.strands(frame).slice(), measures = { ...meter.take(measuresOf(joined), points, strands), seam: joined.seam };
       measured.delete(frame);
-      const drops = wet.get(frame);
+      const drops = wet.get(frame), parts = pressed.get(frame);
       wet.delete(frame);
+      pressed.delete(frame);
       Atomics.add(taken, TAKEN, 1);
       Atomics.notify(taken, TAKEN);
-      yield { kind: 'frame', measures, points, strands, ...(drops ? { drops } : {}) };
+      yield { kind: 'frame', measures, points, strands, ...(drops ? { drops } : {}), ...(parts ? { presses: joined32(parts) } : {}) };
       if (!isStateFrame(frame, input) || frame === input.lastFrame) continue;
       await until(() => complete(states.get(frame)));
       yield { kind: 'state', state: { frame, bounds: [...bounds], parts: states.get(frame)!, report } };

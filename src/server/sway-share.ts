@@ -34,8 +34,8 @@ try {
     const measures = run.advance();
     run.positionsInto(frames.frame(run.frame), 3 * scene.pointCount * input.from);
     frames.strands(run.frame).set(run.strandNumbers, STRAND_NUMBERS * input.from);
-    const drops = run.shownDrops();
-    send({ kind: 'frame', share: input.share, measures: renumber(measures, input.from), ...(drops ? { drops } : {}) });
+    const drops = run.shownDrops(), presses = run.shownPresses();
+    send({ kind: 'frame', share: input.share, measures: renumber(measures, input.from), ...(drops ? { drops } : {}), ...(presses ? { presses } : {}) });
     if (!isStateFrame(run.frame, input) || run.frame === input.lastFrame) continue;
     if (coupling) meet(coupling);
     const state = packRun(run);

@@ -5,15 +5,16 @@
  *
  * A file is `FCF1`, the length of a JSON head (u32), the head, and the groups one after the other.
  */
-import { unzlibSync, zlibSync } from 'fflate';
+import { Unzlib, zlibSync } from 'fflate';
 import { z } from 'zod';
 import { requireContract } from '../contract';
-import { DROP_NUMBERS } from '../drops/drop-run';
 import { OF_STRAND, STRAND_NUMBERS } from '../proof/strand-meter';
 
 const MAGIC = 0x31464346;
 /** Frames of a group. */
-const GROUP = 12;
+const GROUP = 6;
+/** Bytes that are inflated at once; the most a whole number takes; and what it takes no more than. */
+const PIECE = 1 << 15, LONGEST = 8, SCALE = 2 ** 56;
 /** m: the usual greatest error of a coordinate. */
 export const FRAME_ERROR = 1e-5;
 /** Of a strand's numbers, those that are kept and the step each is kept to. */
@@ -22,9 +23,9 @@ const KEPT: readonly (readonly [number, number])[] = [[OF_STRAND.depth, 1e-6], [
 const headSchema = z.object({
   first: z.number().int(), count: z.number().int().min(1).max(100000), pointCount: z.number().int().min(2).max(64), guides: z.number().int().min(1).max(100000), /** m; 0: every bit of a float32, as whole numbers in their order. */
   step: z.number().min(0),
-  groups: z.array(z.object({ frame: z.number().int(), frames: z.number().int().min(1), bytes: z.number().int().min(1), /** Drops behind the rest, where any frame of the file has them. */ drops: z.boolean().optional() })),
+  groups: z.array(z.object({ frame: z.number().int(), frames: z.number().int().min(1).max(100000), bytes: z.number().int().min(1), /** Drops, and then presses, behind the rest, where any frame of the file has them. */ drops: z.boolean().optional(), presses: z.boolean().optional() })),
 });
-export interface PackedFrames { points: Float32Array; strands: Float32Array; /** Drops of the frame, `DROP_NUMBERS` each; none where left out. */ drops?: Float32Array }
+export interface PackedFrames { points: Float32Array; strands: Float32Array; /** Drops of the frame, `DROP_NUMBERS` each, and what hair presses on clothes by, `PRESS_NUMBERS` each; none where left out. */ drops?: Float32Array; presses?: Float32Array }
 export class FrameFileError extends Error {}
 
 /** Whole numbers of either sign as bytes, seven bits each, small ones in one. */
@@ -39,45 +40,18 @@ class Writer {
   }
   taken(): Uint8Array { return this.bytes.subarray(0, this.at); }
 }
-class Reader {
-  private at = 0;
-  constructor(private readonly bytes: Uint8Array) {}
-  get(): number {
-    const { bytes } = this, b = bytes[this.at++];
-    if (b < 128) return (b >>> 1) ^ -(b & 1);
-    const c = bytes[this.at++];
-    if (c < 128) { const u = (c << 7) | (b & 127); return (u >>> 1) ^ -(u & 1); }
-    let u = (b & 127) + (c & 127) * 128, scale = 16384;
-    for (;;) {
-      if (this.at >= bytes.length) throw new FrameFileError('The frames end in the middle.');
-      const d = bytes[this.at++];
-      u += (d & 127) * scale;
-      if (d < 128) break;
-      scale *= 128;
-    }
-    return u % 2 === 1 ? -(u + 1) / 2 : u / 2;
-  }
-}
-
 const FLOAT = new Float32Array(1), BITS = new Int32Array(FLOAT.buffer);
 /** A float32 as a whole number, in the order of the numbers themselves; −0 is 0. */
 function wholeOf(value: number): number { FLOAT[0] = value; const b = BITS[0]; return b < 0 ? -(b & 0x7fffffff) : b; }
 function floatOf(whole: number): number { BITS[0] = whole < 0 ? -whole | 0x80000000 : whole; return FLOAT[0]; }
 
-/** m, m/s, m: to which places, velocities and sizes of drops are kept. */
-const DROP_STEPS = [1, 1e-4, 1e-4, 1e-4, 1e-2, 1e-2, 1e-2, 1e-5] as const;
-/** Number by number, each as what it differs by from the drop before. */
-function putDrops(writer: Writer, drops: Float32Array): void {
-  const count = drops.length / DROP_NUMBERS;
+/** m, m/s, m: to which places, velocities and sizes of drops are kept; m, N: places and forces of presses. */
+const DROP_STEPS = [1, 1e-4, 1e-4, 1e-4, 1e-2, 1e-2, 1e-2, 1e-5] as const, PRESS_STEPS = [1, 1e-4, 1e-4, 1e-4, 1e-6, 1e-6, 1e-6] as const;
+/** Number by number, each as what it differs by from the one before. */
+function putRows(writer: Writer, rows: Float32Array, steps: readonly number[]): void {
+  const count = rows.length / steps.length;
   writer.put(count);
-  for (let c = 0; c < DROP_NUMBERS; c++) { let last = 0; for (let d = 0; d < count; d++) { const q = Math.round(drops[DROP_NUMBERS * d + c] / DROP_STEPS[c]); writer.put(q - last); last = q; } }
-}
-function getDrops(reader: Reader): Float32Array {
-  const count = reader.get();
-  if (count < 0 || count > 1e6) throw new FrameFileError('The drops of the frames are damaged.');
-  const out = new Float32Array(DROP_NUMBERS * count);
-  for (let c = 0; c < DROP_NUMBERS; c++) { let last = 0; for (let d = 0; d < count; d++) { last += reader.get(); out[DROP_NUMBERS * d + c] = last * DROP_STEPS[c]; } }
-  return out;
+  for (let c = 0; c < steps.length; c++) { let last = 0; for (let d = 0; d < count; d++) { const q = Math.round(rows[steps.length * d + c] / steps[c]); writer.put(q - last); last = q; } }
 }
 
 /**
@@ -90,8 +64,8 @@ export function packFrames(frames: readonly PackedFrames[], first: number, point
   for (let from = 0; from < frames.length; from += GROUP) {
     const writer = new Writer(), some = frames.slice(from, from + GROUP);
     let before = new Float64Array(size), way = new Float64Array(size);
-    const wet = frames.some((x) => x.drops);
-    for (const [f, { points, strands, drops }] of some.entries()) {
+    const wet = frames.some((x) => x.drops), pressed = frames.some((x) => x.presses);
+    for (const [f, { points, strands, drops, presses }] of some.entries()) {
       requireContract(points.length === size && strands.length === STRAND_NUMBERS * guides, 'frames', `${size} numbers and ${STRAND_NUMBERS * guides} of strands each`, points.length);
       const now = new Float64Array(size);
       for (let k = 0; k < size; k++) {
@@ -108,13 +82,14 @@ export function packFrames(frames: readonly PackedFrames[], first: number, point
         }
       }
       for (const [n, s] of KEPT) for (let g = 0; g < guides; g++) writer.put(Math.round(Math.min(1e9, strands[STRAND_NUMBERS * g + n] / s)));
-      if (wet) putDrops(writer, drops ?? new Float32Array(0));
+      if (wet) putRows(writer, drops ?? new Float32Array(0), DROP_STEPS);
+      if (pressed) putRows(writer, presses ?? new Float32Array(0), PRESS_STEPS);
       if (f > 0) way = now.map((v, k) => v - before[k]);
       before = now;
     }
     const packed = zlibSync(writer.taken(), { level: 6 });
     parts.push(packed);
-    groups.push({ frame: first + from, frames: some.length, bytes: packed.length, ...(wet ? { drops: true } : {}) });
+    groups.push({ frame: first + from, frames: some.length, bytes: packed.length, ...(wet ? { drops: true } : {}), ...(pressed ? { presses: true } : {}) });
   }
   const head = new TextEncoder().encode(JSON.stringify({ first, count: frames.length, pointCount, guides, step, groups })), out = new Uint8Array(8 + head.length + parts.reduce((n, p) => n + p.length, 0)), view = new DataView(out.buffer);
   view.setUint32(0, MAGIC, true);
@@ -125,40 +100,138 @@ export function packFrames(frames: readonly PackedFrames[], first: number, point
   return out;
 }
 
-/** The frames of a file, by number; with `only`, just the group that holds that frame. Throws `FrameFileError` for what is no such file. */
-export function unpackFrames(bytes: Uint8Array, only?: number): { pointCount: number; guides: number; frames: Map<number, PackedFrames> } {
-  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
-  if (bytes.length < 8 || view.getUint32(0, true) !== MAGIC || 8 + view.getUint32(4, true) > bytes.length) throw new FrameFileError('These are no frames of a take.');
-  const start = 8 + view.getUint32(4, true);
-  let json: unknown;
-  try { json = JSON.parse(new TextDecoder().decode(bytes.subarray(8, start))); } catch { throw new FrameFileError('The head of the frames cannot be read.'); }
-  const parsed = headSchema.safeParse(json);
-  if (!parsed.success) throw new FrameFileError('The head of the frames cannot be read.');
-  const { pointCount, guides, step, groups } = parsed.data, size = 3 * pointCount * guides, frames = new Map<number, PackedFrames>();
-  let at = start;
-  for (const group of groups) {
-    const packed = bytes.subarray(at, at + group.bytes);
-    at += group.bytes;
-    if (only !== undefined && (only < group.frame || only >= group.frame + group.frames)) continue;
-    let plain: Uint8Array;
-    try { plain = unzlibSync(packed); } catch { throw new FrameFileError(`The frames from ${group.frame} to ${group.frame + group.frames - 1} are damaged.`); }
-    const reader = new Reader(plain), now = new Float64Array(size), way = new Float64Array(size);
-    for (let f = 0; f < group.frames; f++) {
-      const points = new Float32Array(size), strands = new Float32Array(STRAND_NUMBERS * guides);
-      for (let c = 0; c < 3; c++) for (let g = 0; g < guides; g++) {
-        let last = 0;
-        for (let i = 0; i < pointCount; i++) {
-          const k = 3 * (g * pointCount + i) + c;
-          last += reader.get();
-          const change = last + way[k];
-          now[k] += change;
-          if (f > 0) way[k] = change;
-          points[k] = step > 0 ? now[k] * step : floatOf(now[k]);
-        }
-      }
-      for (const [n, s] of KEPT) for (let g = 0; g < guides; g++) strands[STRAND_NUMBERS * g + n] = reader.get() * s;
-      frames.set(group.frame + f, group.drops ? { points, strands, drops: getDrops(reader) } : { points, strands });
+/** The frames of one group, one after the other, inflated only as far as they have been asked for. */
+class GroupReader {
+  readonly frames: PackedFrames[] = [];
+  private readonly inflate: Unzlib;
+  private fed = 0;
+  private plain = new Uint8Array(1 << 17);
+  private have = 0;
+  private at = 0;
+  /** Coordinates of the last frame in whole steps, and how they went on from the one before: x of all points, y, z. */
+  private readonly now: Float64Array;
+  private readonly way: Float64Array;
+  constructor(private readonly packed: Uint8Array, private readonly guides: number, private readonly pointCount: number, private readonly step: number, private readonly has: { drops?: boolean; presses?: boolean }) {
+    this.now = new Float64Array(3 * pointCount * guides);
+    this.way = this.now.slice();
+    this.inflate = new Unzlib((piece) => {
+      if (this.have + piece.length > this.plain.length) { const more = new Uint8Array(2 * (this.have + piece.length)); more.set(this.plain.subarray(0, this.have)); this.plain = more; }
+      this.plain.set(piece, this.have);
+      this.have += piece.length;
+    });
+  }
+  /** Has so many bytes ready, or all that are left. */
+  private ready(bytes: number): void {
+    while (this.have - this.at < bytes && this.fed < this.packed.length) {
+      const end = Math.min(this.packed.length, this.fed + PIECE);
+      // a view of memory that is of nothing else, as what is pushed may be kept
+      this.inflate.push(this.packed.slice(this.fed, end), end === this.packed.length);
+      this.fed = end;
     }
   }
-  return { pointCount, guides, frames };
+  private get(): number {
+    this.ready(LONGEST);
+    let u = 0;
+    for (let scale = 1; ; scale *= 128) {
+      if (this.at >= this.have || scale > SCALE) throw new FrameFileError('The frames end in the middle.');
+      const b = this.plain[this.at++];
+      u += (b & 127) * scale;
+      if (b < 128) return u % 2 === 1 ? -(u + 1) / 2 : u / 2;
+    }
+  }
+  private rows(steps: readonly number[]): Float32Array {
+    const count = this.get();
+    if (count < 0 || count > 1e6) throw new FrameFileError('Drops or presses of the frames are damaged.');
+    const out = new Float32Array(steps.length * count);
+    for (let c = 0; c < steps.length; c++) { let last = 0; for (let d = 0; d < count; d++) { last += this.get(); out[steps.length * d + c] = last * steps[c]; } }
+    return out;
+  }
+  next(): void {
+    const { guides, pointCount: n, step, now, way, frames } = this, points = new Float32Array(now.length), strands = new Float32Array(STRAND_NUMBERS * guides), later = frames.length > 0, most = LONGEST * n;
+    let { at, plain, have } = this;
+    for (let c = 0, k = 0; c < 3; c++) for (let g = 0, o = c; g < guides; g++) {
+      if (have - at < most) {
+        this.at = at;
+        this.ready(most);
+        // room for what a damaged file goes on with
+        if (this.plain.length < this.have + most) { const more = new Uint8Array(this.have + most); more.set(this.plain.subarray(0, this.have)); this.plain = more; }
+        ({ plain, have } = this);
+      }
+      let last = 0;
+      for (let i = 0; i < n; i++, k++, o += 3) {
+        const b = plain[at++];
+        if (b < 128) last += (b >>> 1) ^ -(b & 1);
+        else {
+          const d = plain[at++];
+          if (d < 128) { const u = (d << 7) | (b & 127); last += (u >>> 1) ^ -(u & 1); }
+          else {
+            let u = (b & 127) + (d & 127) * 128, e = d;
+            for (let scale = 16384; e >= 128 && scale <= SCALE; scale *= 128) { e = plain[at++]; u += (e & 127) * scale; }
+            last += u % 2 === 1 ? -(u + 1) / 2 : u / 2;
+          }
+        }
+        const change = last + way[k], q = now[k] + change;
+        now[k] = q;
+        if (later) way[k] = change;
+        points[o] = step > 0 ? q * step : floatOf(q);
+      }
+      if (at > have) throw new FrameFileError('The frames end in the middle.');
+    }
+    this.at = at;
+    for (const [m, s] of KEPT) for (let g = 0; g < guides; g++) strands[STRAND_NUMBERS * g + m] = this.get() * s;
+    const frame: PackedFrames = { points, strands };
+    if (this.has.drops) frame.drops = this.rows(DROP_STEPS);
+    if (this.has.presses) frame.presses = this.rows(PRESS_STEPS);
+    frames.push(frame);
+  }
+}
+
+/**
+ * The frames of a file, unpacked as they are asked for: one costs those of its group that come before it, once, and the frames of the group
+ * that was asked last are kept. Throws `FrameFileError` for what is no such file, and for a frame whose group is damaged.
+ */
+export class FrameFile {
+  readonly pointCount: number;
+  readonly guides: number;
+  private readonly step: number;
+  private readonly groups: { frame: number; frames: number; packed: Uint8Array; has: { drops?: boolean; presses?: boolean } }[] = [];
+  private last: { group: number; reader: GroupReader } | null = null;
+  constructor(bytes: Uint8Array) {
+    const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+    if (bytes.length < 8 || view.getUint32(0, true) !== MAGIC || 8 + view.getUint32(4, true) > bytes.length) throw new FrameFileError('These are no frames of a take.');
+    const start = 8 + view.getUint32(4, true);
+    let json: unknown;
+    try { json = JSON.parse(new TextDecoder().decode(bytes.subarray(8, start))); } catch { throw new FrameFileError('The head of the frames cannot be read.'); }
+    const parsed = headSchema.safeParse(json);
+    if (!parsed.success) throw new FrameFileError('The head of the frames cannot be read.');
+    ({ pointCount: this.pointCount, guides: this.guides, step: this.step } = parsed.data);
+    let at = start;
+    for (const { frame, frames, bytes: length, ...has } of parsed.data.groups) { this.groups.push({ frame, frames, packed: bytes.subarray(at, at + length), has }); at += length; }
+  }
+  /** Numbers of its frames. */
+  get numbers(): number[] { return this.groups.flatMap((g) => Array.from({ length: g.frames }, (_, k) => g.frame + k)); }
+  private groupOf(n: number): number { return this.groups.findIndex((g) => n >= g.frame && n < g.frame + g.frames); }
+  has(n: number): boolean { return this.groupOf(n) >= 0; }
+  /** Numbers of the frames that are unpacked with that one. */
+  groupWith(n: number): number[] { const g = this.groups[this.groupOf(n)]; return Array.from({ length: g?.frames ?? 0 }, (_, k) => g.frame + k); }
+  /** A frame that the file has. */
+  frame(n: number): PackedFrames {
+    const k = this.groupOf(n), group = this.groups[k];
+    requireContract(k >= 0, 'n', 'a frame of the file', n);
+    if (this.last?.group !== k) this.last = { group: k, reader: new GroupReader(group.packed, this.guides, this.pointCount, this.step, group.has) };
+    const { reader } = this.last;
+    try { while (reader.frames.length <= n - group.frame) reader.next(); } catch (cause) {
+      this.last = null;
+      throw cause instanceof FrameFileError ? cause : new FrameFileError(`The frames from ${group.frame} to ${group.frame + group.frames - 1} are damaged.`);
+    }
+    return reader.frames[n - group.frame];
+  }
+  /** Lets go of what is unpacked. */
+  forget(): void { this.last = null; }
+}
+
+/** The frames of a file, by number; with `only`, just the group that holds that frame. Throws `FrameFileError` for what is no such file. */
+export function unpackFrames(bytes: Uint8Array, only?: number): { pointCount: number; guides: number; frames: Map<number, PackedFrames> } {
+  const file = new FrameFile(bytes);
+  return { pointCount: file.pointCount, guides: file.guides, frames: new Map((only === undefined ? file.numbers : file.groupWith(only)).map((n) => [n, file.frame(n)])) };
 }

@@ -5,13 +5,15 @@ import { bendLimits, plantChains } from '../chain/chains';
 import { characterOf } from '../chain/character-of';
 import { ContractError } from '../contract';
 import { floatsOf, unpackPlanting } from '../document/buffers';
-import type { GroomDocument, SwayMap } from '../document/schema';
+import type { BufferId, GroomDocument, SwayMap, SwaySettings } from '../document/schema';
 import { mapSampler } from '../groom/skin-grid';
 import { restPositions, type Character, type Clip } from '../mesh/character';
 import type { Scene } from '../sway/run';
 
-/** Bytes of the painted maps, as they are stored. */
-export type Maps = Partial<Record<SwayMap, Uint8Array>>;
+/** Bytes of the painted maps, and of what lies on a sheet, as they are stored. */
+export type Maps = Partial<Record<SwayMap | 'load', Uint8Array>>;
+/** The buffers of those, by name. */
+export const mapIds = ({ maps, load }: Pick<SwaySettings, 'load' | 'maps'>): [keyof Maps, BufferId][] => [...Object.entries(maps), ['load', load?.forces ?? null]].filter((e): e is [keyof Maps, BufferId] => e[1] !== null);
 
 /** `given`: with what was drawn on it, where anything was. Throws `ContractError` where the parts do not fit together. */
 export function openScene(document: GroomDocument, given: Character, buffers: { planting: Uint8Array; offsets: Uint8Array; maps?: Maps }): Scene {
@@ -26,14 +28,15 @@ export function openScene(document: GroomDocument, given: Character, buffers: { 
   if (offsets.length !== 3 * guides.pointCount * guides.count) throw new ContractError('offsets', `${3 * guides.pointCount * guides.count} numbers`, offsets.length);
   const maps: Scene['maps'] = {};
   let rest: Float64Array | null = null;
-  for (const [name, bytes] of Object.entries(buffers.maps ?? {}) as [SwayMap, Uint8Array | undefined][]) {
+  const { load, ...painted } = buffers.maps ?? {};
+  for (const [name, bytes] of Object.entries(painted) as [SwayMap, Uint8Array | undefined][]) {
     if (!bytes) continue;
     rest ??= restPositions(character, mesh);
     const map = mapSampler(bytes, rest, mesh.triangles);
     if (!map) throw new ContractError(`maps.${name}`, 'a map of the plot’s mesh', `${bytes.length} bytes`);
     maps[name] = map;
   }
-  return { character, mesh, clip, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway, maps, ...chainParts(document, character, clip) };
+  return { character, mesh, clip, shot, planting, offsets, pointCount: guides.pointCount, hidden, settings: sway, maps, ...(load ? { load: floatsOf(load) } : {}), ...chainParts(document, character, clip) };
 }
 /** What chains have that hair has not: the shape the animation gives them in a pose, where it moves their joints, and how far these may bend. */
 function chainParts({ chains, drawn }: GroomDocument, character: Character, clip: Clip | null): Pick<Scene, 'shape' | 'bends'> {

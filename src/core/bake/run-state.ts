@@ -43,12 +43,23 @@ const arrayOf = ({ holder, key }: Place): Numbers => holder[key] as Numbers;
 const room = (bytes: number): number => (bytes + 3) & ~3;
 /** Says that an array is the very one of an earlier leaf, whose number follows. */
 const SAME = 0xffffffff;
+/** Says that an array is eight bytes over and over, as what has not been used yet: its length and they follow. */
+const EVEN = 0xfffffffe;
+/** Bytes: shorter ones are not worth it, and longer ones are none of a run’s. */
+const LEAST_EVEN = 64, MOST_EVEN = 1 << 28;
+function isEven(value: Numbers): boolean {
+  if (value.byteLength < LEAST_EVEN || value.byteLength % 8 !== 0 || value.byteOffset % 4 !== 0) return false;
+  const words = new Int32Array(value.buffer, value.byteOffset, value.byteLength / 4), a = words[0], b = words[1];
+  for (let i = 2; i < words.length; i += 2) if (words[i] !== a || words[i + 1] !== b) return false;
+  return true;
+}
 
 /** The state of a run as bytes: magic, number of leaves, then each leaf with its length. Little-endian. */
 export function packRun(run: SwayRun): Uint8Array {
   const leaves = leavesOf(run), first = new Map<Numbers, number>();
   leaves.forEach((l, i) => { if (l.kind === 'array' && !first.has(arrayOf(l))) first.set(arrayOf(l), i); });
-  const size = leaves.reduce((n, l, i) => n + 4 + (l.kind === 'array' ? (first.get(arrayOf(l)) === i ? room(arrayOf(l).byteLength) : 4) : l.kind === 'number' ? 8 : [...l.map.values()].reduce((m, v) => m + 8 + v.byteLength, 0)), 8);
+  const even = leaves.map((l, i) => l.kind === 'array' && first.get(arrayOf(l)) === i && isEven(arrayOf(l)));
+  const size = leaves.reduce((n, l, i) => n + 4 + (l.kind === 'array' ? (even[i] ? 12 : first.get(arrayOf(l)) === i ? room(arrayOf(l).byteLength) : 4) : l.kind === 'number' ? 8 : [...l.map.values()].reduce((m, v) => m + 8 + v.byteLength, 0)), 8);
   const out = new Uint8Array(size), view = new DataView(out.buffer);
   view.setUint32(0, MAGIC, true);
   view.setUint32(4, leaves.length, true);
@@ -56,6 +67,13 @@ export function packRun(run: SwayRun): Uint8Array {
   leaves.forEach((leaf, i) => {
     if (leaf.kind === 'array') {
       const value = arrayOf(leaf), same = first.get(value)!;
+      if (even[i]) {
+        view.setUint32(at, EVEN, true);
+        view.setUint32(at + 4, value.byteLength, true);
+        out.set(bytesOf(value).subarray(0, 8), at + 8);
+        at += 16;
+        return;
+      }
       view.setUint32(at, same === i ? value.byteLength : SAME, true);
       if (same === i) out.set(bytesOf(value), at + 4);
       else view.setUint32(at + 4, same, true);
@@ -111,13 +129,17 @@ export function unpackRun(run: SwayRun, bytes: Uint8Array): void {
       leaf.holder[leaf.key] = arrayOf(same);
       at += 4;
     } else {
-      need(room(length));
-      const own = arrayOf(leaf), part = bytes.slice(at, at + length);
+      const own = arrayOf(leaf), over = length === EVEN;
+      need(over ? 12 : room(length));
+      const size = over ? view.getUint32(at, true) : length;
+      if (over && (size < LEAST_EVEN || size % 8 !== 0 || size > Math.max(own.byteLength, MOST_EVEN))) other();
+      const part = over ? new Uint8Array(size) : bytes.slice(at, at + length);
+      if (over) for (let o = 0; o < size; o += 8) part.set(bytes.subarray(at + 4, at + 12), o);
       // a list that has grown, or one that has a place of its own by now
-      if (length !== own.byteLength || taken.has(own)) leaf.holder[leaf.key] = new own.constructor(part.buffer);
+      if (size !== own.byteLength || taken.has(own)) leaf.holder[leaf.key] = new own.constructor(part.buffer);
       else bytesOf(own).set(part);
       taken.add(arrayOf(leaf));
-      at += room(length);
+      at += over ? 12 : room(length);
     }
   }
 }

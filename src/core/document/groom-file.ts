@@ -103,6 +103,7 @@ export function openGroomFile(value: unknown, given: Character, choices: OpenCho
     document.plot.maps = { density: null, length: null, section: null, free1: null, free2: null };
     document.plot.flow = null;
     document.sway.maps = { hold: null, give: null, loft: null, region: null };
+    delete document.sway.load;
     document.guides = null;
     notes.push(`${faces.length} faces of “${mesh.name}” were chosen by rules.`);
   }

@@ -13,6 +13,7 @@ import { ROLES, type CharacterMesh, type Role } from '../mesh/character';
 import type { Profile } from '../math/profile';
 import { dropSourceSchema, MOST_SOURCES } from '../drops/sources';
 import { sheetSchema } from '../sway/cloth';
+import { sheetLoadSchema } from '../sway/sheet-load';
 import { BUILT_IN } from '../fill/planted';
 import { defaultsOf, numbers, parameter, type Parameter } from './parameter';
 import { newTreatment, treatmentSchema, type Treatment } from '../fill/treatments';
@@ -215,6 +216,8 @@ export const swaySchema = numbers(SWAY_PARAMETERS).extend({
   cages: z.array(swayCageSchema).min(1).max(MOST_CAGES).optional(),
   /** Chains that are a sheet of cloth together, each linked to the next; left out where they are not. */
   sheet: sheetSchema.optional(),
+  /** Hair that lies on that sheet; left out where none does. */
+  load: sheetLoadSchema.optional(),
   /** Whether filled strands are pushed out of what they would pierce while they are looked at; hand-over always does. */
   pushFilled: z.boolean(),
 });
@@ -362,4 +365,4 @@ export function newDocument(meshName: string, shot: Shot): GroomDocument {
 }
 
 /** Every buffer a document refers to. */
-export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.planted.mesh, d.guides?.planting, d.guides?.offsets, d.guides?.brought, d.guides?.style?.base, d.drawn?.given?.weights, ...(d.drawn?.painted ?? []).map((p) => p.map), ...(d.guides?.style?.layers ?? []).flatMap((l) => [l.shapes, l.mask]), ...[d.sway, d.setAside, ...d.otherShots.map((o) => o.own)].flatMap((w) => Object.values(w.maps ?? {}))].filter((id): id is string => !!id);
+export const buffersOf = (d: GroomDocument): BufferId[] => [d.plot.faces, ...Object.values(d.plot.maps), d.plot.flow, d.planted.mesh, d.guides?.planting, d.guides?.offsets, d.guides?.brought, d.guides?.style?.base, d.drawn?.given?.weights, ...(d.drawn?.painted ?? []).map((p) => p.map), ...(d.guides?.style?.layers ?? []).flatMap((l) => [l.shapes, l.mask]), ...[d.sway, d.setAside, ...d.otherShots.map((o) => o.own)].flatMap((w) => [...Object.values(w.maps ?? {}), w.load?.forces])].filter((id): id is string => !!id);

@@ -42,7 +42,7 @@ export function differences(a: TakeSettings, b: TakeSettings, most = 6): string[
 }
 const OTHERS: Partial<Record<keyof SwaySettings, string>> = {
   material: 'Material', calmStart: 'Calm start', chooseSubsteps: 'Substeps chosen', roles: 'what collides', meshes: 'what collides', groupsOff: 'colliders switched', pillsWithout: 'joints left out', pills: 'pills', colliders: 'own colliders', ties: 'ties', carrier: 'Carrier', windKind: 'Wind from',
-  second: 'second set', formulas: 'formulas', drops: 'drops', sheet: 'cloth', meshRoles: 'roles', on: 'Moves', pushFilled: 'Filled pushed out',
+  second: 'second set', formulas: 'formulas', drops: 'drops', sheet: 'cloth', load: 'hair on the sheet', meshRoles: 'roles', on: 'Moves', pushFilled: 'Filled pushed out',
 };
 
 /**

@@ -115,8 +115,12 @@ export class ContactFinder {
   private readonly hairBox = new Float64Array(6);
   /** Strands: m, how far their fastest point goes in the substep. */
   private readonly strandWays: Float64Array;
-  /** Strands that can reach each shell this frame. */
+  /** Strands that can reach each shell this frame; those it has let go of; and a box round each strand now and where it would go (low, high; m). */
   private readonly reachable: Uint8Array[];
+  private readonly left: Uint8Array[];
+  private readonly strandBoxes: Float64Array;
+  /** Shells that may be near the strand that is looked at. */
+  private readonly around: Int32Array;
   /** First number of each shell's contacts. */
   private readonly shellIds: number[] = [];
   /** Pills, then floors: gap kept and friction, their own or the settings'. */
@@ -146,6 +150,9 @@ export class ContactFinder {
     this.shellsNear = new Uint8Array(shells.length);
     this.strandWays = new Float64Array(strandCount);
     this.reachable = shells.map(() => new Uint8Array(strandCount));
+    this.left = shells.map(() => new Uint8Array(strandCount));
+    this.strandBoxes = new Float64Array(6 * strandCount);
+    this.around = new Int32Array(shells.length);
     let id = rigid;
     for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
     this.shellIds.push(id);
@@ -215,6 +222,9 @@ export class ContactFinder {
     this.shells[which].frame(from, to);
   }
   /** Shell that a contact's number belongs to, −1 for none. */
+  /** Of a contact with a shell: the shell's place in the list, and the triangle of it. */
+  shellOfContact(id: number): number { return this.shellOf(id); }
+  triangleOfContact(id: number): number { return (id - this.shellIds[this.shellOf(id)]) >> 2; }
   private shellOf(id: number): number {
     for (let q = this.shells.length - 1; q >= 0; q--) if (id >= this.shellIds[q]) return q;
     return -1;
@@ -269,17 +279,20 @@ export class ContactFinder {
   }
 
   private boxOfHair(system: RodSystem, h: number): void {
-    const { k: { x, v }, lanes: L, rootBefore } = system, B = this.hairBox;
+    const { k: { x, v }, lanes: L, rootBefore } = system, B = this.hairBox, S = this.strandBoxes;
     let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity;
     for (let s = 0; s < system.strandCount; s++) {
       const n = system.pointsOf(s), rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2];
-      let way = 0;
+      let way = 0, s0 = Infinity, s1 = Infinity, s2 = Infinity, e0 = -Infinity, e1 = -Infinity, e2 = -Infinity;
       for (let i = 0, c = system.at(s, 0, 3); i < n; i++, c += 3 * L) {
         const v0 = h * v[c], v1 = h * v[c + L], v2 = h * v[c + 2 * L];
         way = Math.max(way, v0 * v0 + v1 * v1 + v2 * v2);
         const a = x[c] + rx, b = x[c + L] + ry, d = x[c + 2 * L] + rz, ap = a + v0, bp = b + v1, dp = d + v2;
-        l0 = Math.min(l0, a, ap); l1 = Math.min(l1, b, bp); l2 = Math.min(l2, d, dp); h0 = Math.max(h0, a, ap); h1 = Math.max(h1, b, bp); h2 = Math.max(h2, d, dp);
+        s0 = Math.min(s0, a, ap); s1 = Math.min(s1, b, bp); s2 = Math.min(s2, d, dp); e0 = Math.max(e0, a, ap); e1 = Math.max(e1, b, bp); e2 = Math.max(e2, d, dp);
       }
+      const o = 6 * s;
+      S[o] = s0; S[o + 1] = s1; S[o + 2] = s2; S[o + 3] = e0; S[o + 4] = e1; S[o + 5] = e2;
+      l0 = Math.min(l0, s0); l1 = Math.min(l1, s1); l2 = Math.min(l2, s2); h0 = Math.max(h0, e0); h1 = Math.max(h1, e1); h2 = Math.max(h2, e2);
       this.strandWays[s] = Math.sqrt(way);
     }
     B[0] = l0 - 0.01; B[1] = l1 - 0.01; B[2] = l2 - 0.01; B[3] = h0 + 0.01; B[4] = h1 + 0.01; B[5] = h2 + 0.01;
@@ -287,8 +300,13 @@ export class ContactFinder {
 
   private gather(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): void {
     const { k, lanes: L, start, rootBefore, rootPosition } = system, { x, v } = k, { found, seenAt: S } = this;
+    const { shells, around } = this;
     let meshes = 0;
-    for (let q = 0; q < this.shells.length; q++) meshes |= this.reachable[q][s];
+    for (let q = 0; q < shells.length; q++) {
+      if (this.reachable[q][s] !== 1) continue;
+      if (shells[q].mayMeet(this.strandBoxes, 6 * s)) { this.left[q][s] = 0; around[meshes++] = q; }
+      else if (this.left[q][s] === 0) { this.left[q][s] = 1; shells[q].leave(start[s], start[s + 1]); }
+    }
     const near = this.nearCount[s], floors = this.nearFloors[s];
     if (near === 0 && meshes === 0 && floors === 0) {
       if (this.touches[s] === 1) this.letGo(system, s);
@@ -323,9 +341,9 @@ export class ContactFinder {
       if (floors !== 0) this.onFloors(floors, p, E[UPPER_THEN], E[UPPER_THEN + 1], E[UPPER_THEN + 2]);
       if (meshes !== 0) {
         const kept = this.gapAt(p), share = this.shareAt(p);
-        for (let q = 0; q < this.shells.length; q++) {
-          if (this.reachable[q][s] !== 1) continue;
-          E[MOST_KEPT] = Math.min(kept, share * this.shells[q].thickness);
+        for (let a = 0; a < meshes; a++) {
+          const q = around[a];
+          E[MOST_KEPT] = Math.min(kept, share * shells[q].thickness);
           this.nearestOfShell(q, i === 1, p);
         }
       }
@@ -581,6 +599,24 @@ export class ContactFinder {
         if (!(force > 0) || this.touched[SLOTS * (start[s] + i) + j] < 0) continue;
         out.contacts++;
         if (force > out.press) out.press = force;
+      }
+    }
+  }
+  /** Adds what contacts with shells have given hair in the last substep of `h` s, press and friction, to `impulses` (3 a slot, N·s); of each slot which contact that was, and where on its edge. */
+  gatherPresses(system: RodSystem, h: number, impulses: Float64Array, ids: Int32Array, at: Float64Array): void {
+    const { k: { touchForce, touchNormal, touchStick, touchAt }, lanes: L, start } = system, { touched, touches, shellIds } = this, from = shellIds[0], end = shellIds[shellIds.length - 1];
+    for (let s = 0; s < system.strandCount; s++) {
+      if (touches[s] === 0) continue;
+      const n = system.pointsOf(s);
+      for (let i = 1; i < n; i++) {
+        const single = system.at(s, i, SLOTS), triple = system.at(s, i, 3 * SLOTS);
+        for (let j = 0; j < SLOTS; j++) {
+          const slot = SLOTS * (start[s] + i) + j, e = single + j * L, v = triple + 3 * j * L, id = touched[slot], force = touchForce[e];
+          if (id < from || id >= end || !(force > 0)) continue;
+          ids[slot] = id;
+          at[slot] = touchAt[e];
+          for (let c = 0; c < 3; c++) impulses[3 * slot + c] += h * (force * touchNormal[v + c * L] + touchStick[v + c * L]);
+        }
       }
     }
   }

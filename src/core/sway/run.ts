@@ -11,7 +11,7 @@ import { InCages } from '../cage/in-cages';
 import { placeGuides } from '../groom/planting';
 import { polylineLength } from '../groom/polyline';
 import type { Seam } from '../document/proof';
-import type { SwaySettings } from '../document/schema';
+import { roleOf, type SwaySettings } from '../document/schema';
 import { LoopSeam } from '../proof/loop-seam';
 import { OF_STRAND, STRAND_NUMBERS, StrandMeter } from '../proof/strand-meter';
 import { calmStart } from './calm-start';
@@ -28,6 +28,7 @@ import { GuideSettings } from './guide-settings';
 import { keepOutside } from './keep-outside';
 import type { Pill } from './pills';
 import type { RunPlan } from './plan';
+import { Presses } from './press';
 import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
 import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
@@ -35,6 +36,7 @@ import { findNode, type Pose } from '../mesh/character';
 import type { Hand } from '../mesh/hand';
 import { mapAtRoots, nodeMotionsInto, restPoints, RootPoser, shareOf, Stage, WornShell, type Scene, sheetOf } from './scene';
 import { SheetGrid, SheetLinks } from './sheet';
+import { SheetLoad } from './sheet-load';
 import { insideClosed } from './start-check';
 import { makeRod, placeStrand } from './strand-setup';
 import type { StepPlan } from './substeps';
@@ -181,6 +183,10 @@ export class SwayRun {
   /** Links of a sheet; null where the guides are none. */
   readonly sheet: SheetLinks | null;
   private readonly sheetGrid: SheetGrid | null;
+  /** What lies on the sheet; null where nothing does. */
+  private readonly load: SheetLoad | null;
+  /** What the hair presses on clothes by; null where it meets none. */
+  private readonly presses: Presses | null;
   /** Drops about the hair; null where none come. */
   readonly drops: DropRun | null;
   /** What the hair is moved in instead of as rods; null where it is not. */
@@ -244,6 +250,9 @@ export class SwayRun {
     const grid = settings.sheet && guides > 1 && !inCages(settings) ? new SheetGrid(settings.sheet, this.world.slice(), guides, pointCount) : null;
     this.sheet = grid ? new SheetLinks(grid) : null;
     this.sheetGrid = grid;
+    this.load = grid && settings.load?.on && scene.load ? SheetLoad.of(scene.load, settings.load, guides, pointCount) : null;
+    const isBody = (mesh: WornShell['mesh']): boolean => roleOf(mesh, settings) === 'body';
+    this.presses = this.contacts && !inCages(settings) && Presses.any(this.worn, isBody) ? new Presses(this.contacts, this.system, this.worn, character, isBody) : null;
     const byFormula = factorsOf(scene, from);
     this.ofGuides = new GuideSettings(settings, mapAtRoots(scene, 'region'), from, grid, byFormula.factors);
     this.formulaNotes = byFormula.notes;
@@ -368,6 +377,8 @@ export class SwayRun {
 
   private measureStart(): Pick<StartReport, 'beganInside' | 'beganDeepest' | 'rooted' | 'beganNear' | 'notes'> {
     const { contacts, system, world, worn, rigid, colliders } = this, out = { beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, notes: [...colliders.notes, ...this.formulaNotes, ...(this.cages?.notes ?? [])] };
+    const lies = this.scene.settings.load;
+    if (this.sheet && lies?.on && !this.load) out.notes.push(`What ${lies.from} pressed by was taken for other lines than these, so nothing of it lies on the sheet. Take it again.`);
     if (!contacts) return out;
     worn.forEach((w, q) => contacts.frame(q, w.before, w.before, system.pointCount));
     contacts.cull(rigid, rigid, system.rootPosition, system.rootPosition, this.lengths);
@@ -456,6 +467,7 @@ export class SwayRun {
     if (!this.scene.settings.on) return this.ride();
     if (this.cages) return this.frameInCages(this.cages, posed);
     if (contacts) this.meetFrame(contacts);
+    this.presses?.begin();
     if (!this.wind.still) this.blow();
     const inTheWay = this.drops ? this.wayOfDrops(this.drops) : null, air = this.airOf();
     for (let s = 0; s < substeps; s++) {
@@ -467,6 +479,7 @@ export class SwayRun {
         this.mixTies(t1);
         ties.hold(system, this.tieNow, h);
       }
+      this.load?.act(system, h, (this.frame + 1) / this.scene.shot.fps, this.home);
       // before contacts are looked for, as hair that is hit goes where they have to stop it
       this.drops?.act(system, h, (this.frame + t1) / this.scene.shot.fps, air, inTheWay, (1 - t1) / this.scene.shot.fps);
       if (contacts) {
@@ -474,6 +487,7 @@ export class SwayRun {
         contacts.gatherAll(system, h, [0, numbers.gravityY, 0]);
       }
       system.step(numbers);
+      this.presses?.add(h);
       this.sheet?.act(system, h, this.scene.settings.bendDamping / 1000);
       this.bends?.hold(system, h);
       ties?.measure(system);
@@ -553,6 +567,8 @@ export class SwayRun {
     if (home[3] !== 1 || home[4] !== 0 || home[5] !== 0 || home[6] !== 0) for (let d = 0; d < out.length; d += DROP_NUMBERS) { moveInto(out, d + 1, out.slice(d + 1, d + 4), 0, home); turnInto(out, d + 4, out.slice(d + 4, d + 7), 0, home); }
     return out;
   }
+  /** What hair has pressed on clothes by in the frame, `PRESS_NUMBERS` each; null where it meets none. */
+  shownPresses(): Float32Array | null { return this.presses && this.scene.settings.on ? this.presses.told(this.world, 1 / this.scene.shot.fps, this.home) : null; }
   /** The next frame becomes the one the run is at. */
   private turnFrame(): void {
     [this.motions, this.nextMotions] = [this.nextMotions, this.motions];

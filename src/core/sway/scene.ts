@@ -28,6 +28,8 @@ export interface Scene {
   shape?: (pose: Pose, out: Float64Array) => void;
   /** Bend limits of the guides, where they are chains, for the guides from `first` on. */
   bends?: (first: number) => { hold: (system: RodSystem, h: number) => void };
+  /** What lies on the sheet (`sheet-load.ts`), N, where anything does. */
+  load?: Float32Array;
   /** Painted maps; none is 1 everywhere. */
   maps?: Partial<Record<SwayMap, Density>>;
 }

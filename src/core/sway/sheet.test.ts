@@ -112,6 +112,19 @@ describe('sheets', () => {
     expect(g.document.chains.length).toBe(7);
     expect(poseCharacter(characterOf(g.character, g.document, g.weights), null, 0).length).toBeGreaterThan(0);
   });
+  it('with what weighs as much lying on it, it hangs as cloth twice as heavy; with what was taken for other lines, as if there were none, and says so', () => {
+    const length = 0.034, plain = newSheet('suiting', false), on = (sheet: Sheet, change: Partial<GroomDocument['sway']> = {}) => groom(sheetOn(0.12, length, 12, 20, (u, s) => [u, 1, s]), [-0.06, 1, 0, 0, 1, 0, 0.06, 1, 0], sheet, { lines: 4, joints: 12, change: { damping: 8, ...change } });
+    const drop = (g: ReturnType<typeof groom>, load?: Float32Array): { down: number; notes: string[] } => { const r = new SwayRun({ ...g.scene, load }, 0); for (let f = 0; f < 90; f++) r.advance(); const x = r.positions(), n = g.scene.pointCount; return { down: x[3 * n + 1] - x[3 * (2 * n - 1) + 1], notes: r.report.notes }; };
+    const alone = on(plain), n = alone.scene.pointCount, lines = alone.scene.planting.faces.length, { system } = new SwayRun(alone.scene, 0), forces = new Float32Array(3 * lines * n);
+    for (let s = 0; s < lines; s++) for (let i = 1; i < n; i++) forces[3 * (s * n + i) + 1] = -9.81 * system.k.mass[system.at(s, i, 1)];
+    const load = { forces: 'a'.repeat(64), from: 'hair', on: true, share: 1, first: 0, frames: 1, fps: 24, cyclic: false, lines, points: n };
+    const single = drop(alone).down, twice = drop(on({ ...plain, gsm: 2 * plain.gsm })).down, loaded = drop(on(plain, { load }), forces), other = drop(on(plain, { load: { ...load, lines: lines + 1 } }), forces);
+    expect(twice).toBeGreaterThan(1.15 * single);
+    expect(Math.abs(loaded.down - twice)).toBeLessThan(0.02 * (twice - single));
+    expect(loaded.notes).toEqual([]);
+    expect(other.down).toBe(single);
+    expect(other.notes.join()).toMatch(/taken for other lines than these/);
+  });
   it('goes on from a state of its run to the bit', () => {
     const g = groom(sheetOn(0.6, 0.8, 12, 12, (u, s) => [u, 2 - 0.8 * s, 0.6 * s]), [-0.3, 2, 0, 0, 2, 0, 0.3, 2, 0], newSheet('jersey', false), { lines: 5, joints: 6 }), a = new SwayRun(g.scene, 0), b = new SwayRun(g.scene, 0);
     for (let f = 0; f < 7; f++) a.advance();

@@ -21,6 +21,8 @@ import { BENDS, evenReach, PATCH, patchesOf } from './shell-mesh';
 /** m: contacts are offered so near, beyond the distance kept; a point looks around for so much more, and may go so far before it looks again. */
 const REACH = 0.0025;
 const SLACK = 0.003;
+/** m: beyond all that, what a point follows is let go of. */
+const LET_GO = 0.02;
 /** m: a point deeper than this at the start of a substep is not ours: it came round a border, or began there. */
 const DEEP = 0.006;
 /** m: what is further behind a triangle than this lies behind it for another reason, unless it is the nearest. */
@@ -73,7 +75,7 @@ export class Shell {
   readonly candidates: Candidate[] = [];
   count = 0;
   /** Sorted by patch. */
-  private readonly triangles: Uint32Array;
+  readonly triangles: Uint32Array;
   /** Opposite half-edge (3 × triangle + edge), −1 at a border. */
   private readonly opposite: Int32Array;
   private readonly patchStart: Int32Array;
@@ -186,6 +188,17 @@ export class Shell {
     return x > low[0] - far && x < high[0] + far && y > low[1] - far && y < high[1] + far && z > low[2] - far && z < high[2] + far;
   }
 
+  /** Whether anything in a box (low, high; m, at `o` of `B`) could follow it in the frame. */
+  mayMeet(B: ArrayLike<number>, o: number): boolean {
+    const { low, high } = this, far = this.thickness + REACH + SLACK + LET_GO;
+    return B[o] < high[0] + far && B[o + 3] > low[0] - far && B[o + 1] < high[1] + far && B[o + 4] > low[1] - far && B[o + 2] < high[2] + far && B[o + 5] > low[2] - far;
+  }
+  /** Lets go of what the edges below the points `first … end − 1` follow: they are far away. */
+  leave(first: number, end: number): void {
+    this.hits.fill(-1, 3 * first, 3 * end);
+    this.budget.fill(-1, first, end);
+    this.budget.fill(-1, this.points + first, this.points + end);
+  }
   /** Boxes and cones of the frame. */
   build(): void {
     const { boxes: B } = this;
@@ -626,7 +639,7 @@ export class Shell {
       if (side === 0) side = before >= 0 ? 1 : -1;
     }
     hits[at] = here;
-    if (start > r + REACH + SLACK + 0.02) { hits[at] = -1; this.budget[slot === 2 ? this.points + p : p] = -1; return; }
+    if (start > r + REACH + SLACK + LET_GO) { hits[at] = -1; this.budget[slot === 2 ? this.points + p : p] = -1; return; }
     // so deep already, or behind another surface than the nearest: not ours
     if (side * before < 0 && ((start > DEEP && N[3] === 0) || (slot === 1 && start > BEHIND))) return;
     // where it comes from: the nearest place now, carried along with the surface

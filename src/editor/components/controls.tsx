@@ -27,7 +27,7 @@ const useFolds = create<{ open: Record<string, boolean> }>(() => ({ open: { made
 /** Opens all that is folded, so that any setting can be reached by name. */
 export const unfold = (): void => useFolds.setState({ open: Object.fromEntries(FOLDS.map((f) => [f, true])) });
 export const openFold = (id: (typeof FOLDS)[number]): void => useFolds.setState({ open: { ...useFolds.getState().open, [id]: true } });
-const FOLDS = ['chosen', 'sides', 'layers', 'numbers', 'gap', 'seen', 'made', 'holds', 'around', 'loft', 'ties', 'air', 'carry', 'careful', 'second', 'treated', 'divided', 'thick', 'colour', 'lit', 'cards', 'planted', 'receivers', 'movie', 'file', 'chains', 'meshHair', 'cages', 'drops', 'sheet', 'formulas'] as const;
+const FOLDS = ['chosen', 'sides', 'layers', 'numbers', 'gap', 'seen', 'made', 'holds', 'around', 'loft', 'ties', 'air', 'carry', 'careful', 'second', 'treated', 'divided', 'thick', 'colour', 'lit', 'cards', 'planted', 'receivers', 'movie', 'file', 'chains', 'meshHair', 'cages', 'drops', 'sheet', 'load', 'formulas'] as const;
 export function Fold({ id, title, summary, children }: { id: (typeof FOLDS)[number]; title: string; summary?: string; children: ReactNode }) {
   const open = useFolds((s) => s.open[id] ?? false);
   return (

@@ -6,6 +6,7 @@ import { BAKE_PARAMETERS, SECOND_SET, SWAY_MAPS, SWAY_PARAMETERS, type SwayMap }
 import { moveHere, ownSettings, shareAgain } from '../../core/document/shots';
 import { nodeKey } from '../../core/mesh/character';
 import { inCages } from '../../core/cage/cages';
+import { LoadPart } from './load-part';
 import { CLOTHS } from '../../core/sway/cloth';
 import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/materials';
 import { ClothFields } from './cloth-part';
@@ -57,6 +58,7 @@ export function SwayPanel({ document }: PanelProps) {
         {field('thickness', length(rod.diameter))}{field('weight', `${significant(rod.density)} kg/m³`)}{field('stiffness', pascals(rod.youngModulus))}{field('twistStiffness', pascals(rod.shearModulus))}{field('lock', `${length(rod.width)} wide`)}
         <Note>A guide weighs <span className="num">{significant(rod.lineDensity * 1e6)} mg/m</span> and bends with EI <span className="num">{scientific(rod.bend)} N·m²</span>. Numbers at the left multiply the material’s own.</Note>
       </Fold>}
+      {sway.sheet && !caged && <LoadPart document={document} />}
       <Fold id="holds" title="What holds it?" summary={caged ? `give ${sway.give}` : `hold ${sway.hold}`}>
         <div className="mb-1 flex items-center gap-2 text-soft"><span className="w-[72px] shrink-0">Starts from</span><Choice label="Starts from" value={sway.calmStart ? 'combed' : 'unloaded'} onChange={(v) => edit(v === 'combed' ? 'Start from the combed shape' : 'Start from the unloaded shape', (x) => { x.sway.calmStart = v === 'combed'; })} options={[{ value: 'combed', label: 'combed', help: 'The combed shape is the shape of rest under gravity: nothing sags when the shot begins.' }, { value: 'unloaded', label: 'unloaded', help: 'The combed shape is what the hair would be without gravity: it sags from there.' }]} /></div>
         {!caged && field('hold')}{field('give')}{!caged && <>{field('damping')}{field('bendDamping')}{!sway.sheet && field('spread')}</>}{field('gravity')}

@@ -3,6 +3,7 @@ import { z } from 'zod';
 import { importChoicesSchema, type ImportChoices } from '../../core/mesh/placement';
 import { setParts, type NamedFile } from '../../formats/file-set';
 import { sheetSchema, type Received } from '../../formats/hand-over-sheet';
+import { sheetLoadSchema, type SheetLoadSettings } from '../../core/sway/sheet-load';
 import { documentSchema, type GroomDocument } from '../../core/document/schema';
 import { loopReportSchema } from '../../core/bake/loops';
 import { handOverSchema, receiverSchema, type HandOver, type Receiver } from '../../core/document/hand-over';
@@ -91,6 +92,11 @@ export const listExports = (bakeId: string): Promise<Export[]> => get(`/api/bake
 export const startExport = (bakeId: string, wish: HandOver, strip: string | null): Promise<Export> => send('POST', `/api/bakes/${bakeId}/exports`, { ...wish, strip }, exportSchema);
 /** Baked chains as one more clip of the character, in a version of its own. */
 export const keepAsClip = (bakeId: string): Promise<{ assetId: string; clip: string }> => send('POST', `/api/bakes/${bakeId}/clip`, {}, z.object({ assetId: z.string(), clip: z.string() }));
+const hairBakeSchema = z.object({ bakeId: z.string(), groomName: z.string(), shotName: z.string(), finishedAt: z.string(), shells: z.number() });
+export type HairBake = z.infer<typeof hairBakeSchema>;
+/** Bakes of hair that may lie on the sheet of a groom; and what one of them pressed by, as a load on it (N, in the mean). */
+export const hairBakes = (groomId: string): Promise<HairBake[]> => get(`/api/grooms/${groomId}/loads`, z.array(hairBakeSchema));
+export const takeLoad = (groomId: string, bakeId: string): Promise<{ load: SheetLoadSettings; taken: number; elsewhere: number }> => send('POST', `/api/grooms/${groomId}/loads`, { bakeId }, z.object({ load: sheetLoadSchema, taken: z.number(), elsewhere: z.number() }));
 export const getExport = (id: string): Promise<Export> => get(`/api/exports/${id}`, exportSchema);
 export const actOnExport = (id: string, action: 'cancel' | 'resume'): Promise<Export> => send('POST', `/api/exports/${id}/do/${action}`, {}, exportSchema);
 export async function deleteExport(id: string): Promise<void> { await call(`/api/exports/${id}`, { method: 'DELETE' }); }

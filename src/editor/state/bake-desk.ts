@@ -1,12 +1,12 @@
 /** Bakes as the server has them: asked for, followed, shown; and what is handed over of them. */
 import { bufferId } from '../../core/document/buffers';
-import { unpackFrames } from '../../core/bake/frame-codec';
 import type { HandOver, Receiver } from '../../core/document/hand-over';
 import { writeGroomFile } from '../../core/document/groom-file';
 import type { GroomDocument } from '../../core/document/schema';
 import { SOLVER_VERSION } from '../../core/document/proof';
 import { staleBecause } from '../../core/document/take';
 import * as api from './api';
+import { BakedFrames } from './baked-frames';
 import { fileNameOf, saveFile } from './save-file';
 import type { Session } from './session';
 import { useEditor } from './store';
@@ -15,9 +15,7 @@ const active = (state: api.JobState): boolean => state === 'queued' || state ===
 
 export class BakeDesk {
   /** Frames of the bake that is shown. */
-  readonly frames = new Map<number, Float32Array>();
-  /** Drops of its frames. */
-  readonly drops = new Map<number, Float32Array>();
+  readonly frames = new BakedFrames();
   private pollTimer: ReturnType<typeof setTimeout> | undefined;
   private closed = false;
   /** Bakes whose shots may be changed: somebody has said so. */
@@ -72,22 +70,29 @@ export class BakeDesk {
   /** Loads a bake's frames for playback; what cannot be read is told, the rest is shown. */
   async show(id: string | null): Promise<void> {
     this.frames.clear();
-    this.drops.clear();
     useEditor.setState({ bakeId: id, bakeProof: null, bakeDamage: [], exports: [] });
     const bake = useEditor.getState().bakes.find((b) => b.id === id);
     if (!bake || bake.state !== 'done') { this.session.changed(); return; }
-    const { proof, chunks } = await api.getBake(bake.id), damage: { from: number; to: number }[] = [];
+    const { proof, chunks } = await api.getBake(bake.id), here = (): boolean => useEditor.getState().bakeId === id, left = [...chunks];
+    const damaged = (from: number, to: number): void => { useEditor.setState({ bakeDamage: [...useEditor.getState().bakeDamage, { from, to }].sort((x, y) => x.from - y.from) }); };
+    if (!here()) return;
+    this.frames.clear(bake.samples);
+    this.frames.damaged = damaged;
     useEditor.setState({ bakeProof: proof });
     void this.refreshExports();
-    for (const { first, count } of chunks) {
+    while (left.length > 0) {
+      // the part that is looked at first, then those after it, then those before
+      const at = Math.round(useEditor.getState().frame) * bake.samples, k = left.findIndex((c) => c.first + c.count > at), { first, count } = left.splice(Math.max(0, k), 1)[0];
       try {
-        const { frames } = unpackFrames(await api.bakeChunk(bake.id, first));
-        if (useEditor.getState().bakeId !== id) return;
-        for (const [n, { points, drops }] of frames) if (n % bake.samples === 0) { this.frames.set(n / bake.samples, points); if (drops) this.drops.set(n / bake.samples, drops); }
-      } catch { damage.push({ from: Math.floor(first / bake.samples), to: Math.floor((first + count - 1) / bake.samples) }); }
+        const bytes = await api.bakeChunk(bake.id, first);
+        if (!here()) return;
+        this.frames.add(bytes, first, count);
+      } catch {
+        if (!here()) return;
+        damaged(Math.floor(first / bake.samples), Math.floor((first + count - 1) / bake.samples));
+      }
       this.session.changed();
     }
-    useEditor.setState({ bakeDamage: damage });
   }
 
   // ------------------------------------------------------------ handing over
@@ -114,7 +119,7 @@ export class BakeDesk {
   }
   /** A row of pictures of a bake, stored; made once. */
   private async pictures(bakeId: string): Promise<string | null> {
-    const bytes = this.strip?.bakeId === bakeId ? this.strip.bytes : await this.session.takes.strip(this.frames, [...this.frames.keys()].sort((a, b) => a - b));
+    const bytes = this.strip?.bakeId === bakeId ? this.strip.bytes : await this.session.takes.strip((f) => this.frames.get(f)?.points, this.frames.numbers);
     if (!bytes) return null;
     this.strip = { bakeId, bytes };
     const id = bufferId(bytes);

@@ -5,7 +5,8 @@
 import { characterOf } from '../../core/chain/character-of';
 import { bufferId, floatsOf, uintsOf, unpackPlanting } from '../../core/document/buffers';
 import { jump } from '../../core/document/edits';
-import { buffersOf, type BufferId, type GroomDocument, type SwayMap } from '../../core/document/schema';
+import { mapIds, type Maps } from '../../core/bake/open-scene';
+import { buffersOf, type BufferId, type GroomDocument } from '../../core/document/schema';
 import { motionKey } from '../../core/document/proof';
 import type { FillOrder } from '../../core/fill/open-fill';
 import type { FilledStrands } from '../../core/fill/strands';
@@ -373,11 +374,11 @@ export class Session {
     this.toFill({ kind: 'push', key, nodes, nodeCount: this.filled?.strands.nodes ?? 16, count, pose: this.pose.slice(), hidden, settings: sway });
   }
 
-  mapBuffers(document = this.document): Partial<Record<SwayMap, Uint8Array>> {
-    return Object.fromEntries(Object.entries(document.sway.maps).flatMap(([name, id]) => { const bytes = id ? this.buffers.get(id) : undefined; return bytes ? [[name, bytes]] : []; }));
+  mapBuffers(document = this.document): Maps {
+    return Object.fromEntries(mapIds(document.sway).flatMap(([name, id]) => { const bytes = this.buffers.get(id); return bytes ? [[name, bytes]] : []; }));
   }
   /** What a worker needs for a run of a document. */
-  forWorker(document = this.document): { document: GroomDocument; planting: Uint8Array; offsets: Uint8Array; maps: Partial<Record<SwayMap, Uint8Array>> } {
+  forWorker(document = this.document): { document: GroomDocument; planting: Uint8Array; offsets: Uint8Array; maps: Maps } {
     const g = document.guides!;
     return { document, planting: this.buffers.get(g.planting)!, offsets: this.buffers.get(g.offsets)!, maps: this.mapBuffers(document) };
   }
@@ -414,7 +415,7 @@ export class Session {
       if (fits(points)) return { points, from: 'computed' };
     }
     if (stage === 'bake' && bakeId) {
-      const points = this.bakes.frames.get(at);
+      const points = this.bakes.frames.get(at)?.points;
       if (fits(points)) return { points, from: 'baked' };
     }
     return { points: this.groomedNow(), from: 'combed' };
@@ -422,7 +423,7 @@ export class Session {
   /** Drops in the frame the stage shows, `DROP_NUMBERS` each; null where there are none. */
   shownDrops(): Float32Array | null {
     const { stage, frame, run, bakeId, shownTake } = useEditor.getState(), at = Math.round(frame);
-    if (stage === 'bake') return bakeId ? (this.bakes.drops.get(at) ?? null) : null;
+    if (stage === 'bake') return bakeId ? (this.bakes.frames.get(at)?.drops ?? null) : null;
     if ((stage !== 'sway' && stage !== 'proof') || this.hands.points) return null;
     return (shownTake ? this.takes.frame(shownTake, at)?.drops : run.key === this.key ? this.runs.drops.get(at) : undefined) ?? null;
   }

@@ -1,4 +1,5 @@
 /** All shots of a groom: what each one's newest take says, and running those that are out of date; and those of the character's other grooms. */
+import { mapIds } from '../../core/bake/open-scene';
 import { motionKey } from '../../core/document/proof';
 import { shotNames, withShot } from '../../core/document/shots';
 import type { GroomDocument } from '../../core/document/schema';
@@ -58,7 +59,7 @@ export class ShotDesk {
       this.set(name, { state: 'waits', progress: 0, message: '' });
       try {
         const of = withShot(document, name);
-        await Promise.all(Object.values(of.sway.maps).map((id) => (id ? session.need(id) : null)));
+        await Promise.all(mapIds(of.sway).map(([, id]) => session.need(id)));
         const take = await backgroundTake(session, of, { signal, onStart: () => this.set(name, { state: 'running', progress: 0, message: '' }), onProgress: (progress) => this.set(name, { state: 'running', progress, message: '' }) });
         await keepBackground(session, take);
         this.set(name, null);

@@ -57,7 +57,7 @@ export class TakeDesk {
       const list: PackedFrames[] = numbers.map((f) => ({ points: frames.live.get(f)!, strands: frames.strands.get(f)!, ...(frames.drops.has(f) ? { drops: frames.drops.get(f)! } : {}) }));
       let packed: Uint8Array | null = null, strip: Uint8Array | null = null;
       if (guides && list.length > 0) packed = (await session.trials.run('pack', { frames: list, first: numbers[0], pointCount: guides.pointCount })).bytes;
-      strip = await this.strip(frames.live, numbers);
+      strip = await this.strip((f) => frames.live.get(f), numbers);
       const ids = await Promise.all([packed, strip].map(async (bytes) => { if (!bytes) return null; const id = bufferId(bytes); await api.putBuffer(id, bytes); return id; }));
       const take = await api.addTake(session.groom.id, { motionKey: key, name: name ?? this.freeName(document.shotName), shotName: document.shotName, proof, settings: settingsOf(document), frames: ids[0], strip: ids[1], bytes: (packed?.length ?? 0) + (strip?.length ?? 0) });
       this.hold(take.id, new Map(numbers.map((f, k) => [f, list[k]])));
@@ -76,14 +76,14 @@ export class TakeDesk {
     for (let n = 1; ; n++) if (!names.has(`${shot} ${n}`)) return `${shot} ${n}`;
   }
   /** A row of pictures as a PNG; null where there is no view. */
-  async strip(live: ReadonlyMap<number, Float32Array>, numbers: readonly number[]): Promise<Uint8Array | null> {
+  async strip(pointsOf: (frame: number) => Float32Array | undefined, numbers: readonly number[]): Promise<Uint8Array | null> {
     if (!this.picture || numbers.length === 0) return null;
     const many = Math.min(PICTURES, numbers.length), made: { f: number; picture: HTMLCanvasElement }[] = [], began = performance.now();
     this.pause?.(true);
     try {
       // the middle first, then the ends: a slow machine makes fewer
       for (const k of [2, 0, 4, 1, 3].filter((i) => i < many)) {
-        const f = numbers[Math.round((k * (numbers.length - 1)) / Math.max(1, many - 1))], picture = this.picture(live.get(f)!, f, WIDE, HIGH);
+        const f = numbers[Math.round((k * (numbers.length - 1)) / Math.max(1, many - 1))], points = pointsOf(f), picture = points ? this.picture(points, f, WIDE, HIGH) : null;
         if (!picture) return null;
         made.push({ f, picture });
         // the page answers between the pictures

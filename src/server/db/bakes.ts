@@ -5,7 +5,7 @@ import { z } from 'zod';
 import { characterOf } from '../../core/chain/character-of';
 import type { Character } from '../../core/mesh/character';
 import { planBake, stepsOf } from '../../core/bake/bake-plan';
-import { FrameFileError, unpackFrames, type PackedFrames } from '../../core/bake/frame-codec';
+import { FrameFile, FrameFileError, unpackFrames, type PackedFrames } from '../../core/bake/frame-codec';
 import { loopReportSchema, type LoopReport } from '../../core/bake/loops';
 import { measuresSchema, motionKey, reportSchema, SOLVER_VERSION, type Measures, type Proof } from '../../core/document/proof';
 import type { GroomDocument } from '../../core/document/schema';
@@ -80,7 +80,7 @@ export async function deleteBake(db: Knex, id: string): Promise<void> {
 // ---------------------------------------------------------------- what a worker stores
 
 /** What of a run is in its state: a bake that was broken off with another begins again. */
-const STATE_LAYOUT = 2;
+const STATE_LAYOUT = 3;
 /** The states of a pool as one file: a head, and the parts one after the other. It is no other bake's, and goes when it is done with. */
 function packState(bake: string, { state, distances }: Extract<BakeEvent, { kind: 'state' }>): Uint8Array {
   const { parts, ...rest } = state, head = Buffer.from(json({ bake, layout: STATE_LAYOUT, ...rest, distances, sizes: parts.map((p) => p.length) })), length = Buffer.alloc(4);
@@ -191,20 +191,25 @@ export async function chunkBytes(db: Knex, bake: Pick<Bake, 'id' | 'samples'>, c
 
 /** Samples of a bake one by one, with the chunk of the last one at hand. */
 export class BakeReader {
-  private held: { chunk: ChunkInfo; frames: Map<number, PackedFrames> } | null = null;
+  private held: { chunk: ChunkInfo; file: FrameFile } | null = null;
   private constructor(private readonly db: Knex, private readonly bake: Bake, private readonly chunks: ChunkInfo[]) {}
   static async open(db: Knex, bake: Bake): Promise<BakeReader> { return new BakeReader(db, bake, await bakeChunks(db, bake.id)); }
   /** 3 × points, m, world. */
   async sample(n: number): Promise<Float32Array> { return (await this.frame(n)).points; }
   /** `DROP_NUMBERS` a drop. */
   async drops(n: number): Promise<Float32Array> { return (await this.frame(n)).drops ?? new Float32Array(0); }
+  /** What the hair of a sample presses on clothes by, `PRESS_NUMBERS` each; null where that was not kept. */
+  async presses(n: number): Promise<Float32Array | null> { return (await this.frame(n)).presses ?? null; }
   private async frame(n: number): Promise<PackedFrames> {
-    if (!this.held?.frames.has(n)) {
-      const chunk = this.chunks.find((c) => n >= c.first && n < c.first + c.count), frame = Math.floor(n / this.bake.samples);
-      if (!chunk) throw new DamagedFramesError(frame, frame);
-      try { this.held = { chunk, frames: unpackFrames(await chunkBytes(this.db, this.bake, chunk)).frames }; } catch (cause) { throw cause instanceof FrameFileError ? new DamagedFramesError(frame, frame) : cause; }
-    }
-    return this.held!.frames.get(n)!;
+    const frame = Math.floor(n / this.bake.samples);
+    try {
+      if (!this.held?.file.has(n)) {
+        const chunk = this.chunks.find((c) => n >= c.first && n < c.first + c.count);
+        if (!chunk) throw new DamagedFramesError(frame, frame);
+        this.held = { chunk, file: new FrameFile(await chunkBytes(this.db, this.bake, chunk)) };
+      }
+      return this.held.file.frame(n);
+    } catch (cause) { throw cause instanceof FrameFileError ? new DamagedFramesError(frame, frame) : cause; }
   }
 }
 
