@@ -1,6 +1,7 @@
 /** What baked hair pressed on clothes by, as a load on a sheet of the same character: the way back, from hair to cloth. */
 import type { Knex } from 'knex';
 import { ofChains } from '../core/chain/character-of';
+import { CHAIN_ROOTS } from '../core/chain/chains';
 import { openScene } from '../core/bake/open-scene';
 import { findNode, type Character } from '../core/mesh/character';
 import { bytesOf } from '../core/document/buffers';
@@ -30,7 +31,7 @@ export async function hairBakesFor(db: Knex, groomId: string): Promise<HairBake[
 /** Meshes that the joints of a sheet's chains move, by name. */
 function movedMeshes(character: Character, { chains }: GroomDocument): Set<string> {
   const joints = new Set(chains.flatMap((c) => c.joints.map((j) => findNode(character, j))));
-  return new Set(character.meshes.filter((m) => m.skin >= 0 && character.skins[m.skin].joints.some((j) => joints.has(j))).map((m) => m.name));
+  return new Set(character.meshes.filter((m) => m.name !== CHAIN_ROOTS && m.skin >= 0 && character.skins[m.skin].joints.some((j) => joints.has(j))).map((m) => m.name));
 }
 
 export interface TakenLoad { load: SheetLoadSettings; /** N, in the mean of the frames: what was taken, and what the hair pressed on besides. */ taken: number; elsewhere: number }

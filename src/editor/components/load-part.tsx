@@ -15,17 +15,18 @@ export function LoadPart({ document }: PanelProps) {
   return <Fold id="load" title="Does hair lie on it?" summary={load ? `${load.from}${load.on ? '' : ', off'}` : 'no'}><Lies document={document} /></Fold>;
 }
 function Lies({ document }: PanelProps) {
-  const { session } = useWorkshop(), load = document.sway.load, edit = useEditor.getState().edit, [bakes, setBakes] = useState<api.HairBake[] | null>(null), [chosen, setChosen] = useState(''), [busy, setBusy] = useState(false), [told, setTold] = useState('');
+  const { session } = useWorkshop(), load = document.sway.load, edit = useEditor.getState().edit, [bakes, setBakes] = useState<api.HairBake[] | null>(null), [chosen, setChosen] = useState(''), [busy, setBusy] = useState(false), [told, setTold] = useState<{ text: string; wrong: boolean } | null>(null);
   useEffect(() => { trying(api.hairBakes(session.groom.id).then((all) => { setBakes(all); setChosen((c) => (all.some((b) => b.bakeId === c) ? c : (all[0]?.bakeId ?? ''))); })); }, [session]);
   const take = async (): Promise<void> => {
     setBusy(true);
+    setTold(null);
     try {
       if (!(await session.saveNow())) throw new Error('The sheet could not be saved, so nothing was laid on it.');
       const { load: next, taken, elsewhere } = await api.takeLoad(session.groom.id, chosen);
       await session.need(next.forces);
       edit(`${next.from} lies on the sheet`, (d) => { d.sway.load = { ...next, share: d.sway.load?.share ?? 1 }; });
-      setTold(`It presses on the sheet with ${newtons(taken)} in the mean, and with ${newtons(elsewhere)} on what else is worn.`);
-    } finally { setBusy(false); }
+      setTold({ text: `It presses on the sheet with ${newtons(taken)} in the mean, and with ${newtons(elsewhere)} on what else is worn.`, wrong: false });
+    } catch (cause) { setTold({ text: cause instanceof Error ? cause.message : String(cause), wrong: true }); } finally { setBusy(false); }
   };
   const change = (label: string, to: (l: SheetLoadSettings) => void, key?: string): void => edit(label, (d) => { to(d.sway.load!); }, key);
   return (
@@ -36,9 +37,9 @@ function Lies({ document }: PanelProps) {
       </>}
       {bakes && bakes.length > 0 && <>
         <OneOf label="Bake" testId="load-bake" value={chosen} onChange={setChosen} options={bakes.map((b) => ({ value: b.bakeId, label: `${b.groomName}, ${b.shotName}`, help: `Baked ${new Date(b.finishedAt).toLocaleString('en')}, against ${b.shells} mesh${b.shells === 1 ? '' : 'es'}.` }))} />
-        <div className="mt-1"><Button data-testid="take-load" disabled={busy || chosen === ''} onClick={() => trying(take())} title="Lays on the sheet what this hair pressed it by, frame by frame"><ArrowDownToLine size={14} />{busy ? 'Reading the bake …' : load ? 'Take it again' : 'Lay it on the sheet'}</Button></div>
+        <div className="mt-1"><Button data-testid="take-load" disabled={busy || chosen === ''} onClick={() => void take()} title="Lays on the sheet what this hair pressed it by, frame by frame"><ArrowDownToLine size={14} />{busy ? 'Reading the bake …' : load ? 'Take it again' : 'Lay it on the sheet'}</Button></div>
       </>}
-      {told && <p className="mt-1 text-[12px] leading-snug text-soft" role="status" data-testid="load-told">{told}</p>}
+      {told && <p className={`mt-1 text-[12px] leading-snug ${told.wrong ? 'text-trouble' : 'text-soft'}`} role={told.wrong ? 'alert' : 'status'} data-testid="load-told">{told.text}</p>}
       <Note>{bakes?.length === 0 ? 'No hair of this character is baked yet. ' : ''}The two act on each other by turns: bake the sheet and keep it as a clip, bake the hair against it, lay that hair on the sheet here, and bake the sheet again; once or twice is enough as a rule.</Note>
     </>
   );
