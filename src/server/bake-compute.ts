@@ -14,6 +14,8 @@ export interface BakeInput { document: GroomDocument; character: Uint8Array; pla
 export interface BakeResume { state: PoolState; chunks: Uint8Array[]; measures: Measures[]; distances: number[] }
 /** Samples that are stored together: whole groups of them, so that any one is near at hand. */
 export const CHUNK_SAMPLES = 12;
+/** Samples after which the state is kept too, and what has come is stored with it: a whole number of chunks. It is a good part of the work of storing. */
+const STATE_SAMPLES = 24;
 
 export type BakeEvent =
   | { kind: 'started'; report: StartReport; steps: number }
@@ -48,7 +50,7 @@ export async function* computeBake(input: BakeInput, threads: number, resume: Ba
     waitingMeasures = [];
     return [event];
   };
-  for await (const item of computeFrames({ ...input, document, firstFrame: rest + 1, lastFrame: plan.farthest, planFrame: last + 1, round: loop > 0 ? loop : undefined, stateEvery: CHUNK_SAMPLES, from: resume?.state }, threads, shareFile)) {
+  for await (const item of computeFrames({ ...input, document, firstFrame: rest + 1, lastFrame: plan.farthest, planFrame: last + 1, round: loop > 0 ? loop : undefined, stateEvery: STATE_SAMPLES, from: resume?.state }, threads, shareFile)) {
     if (item.kind === 'started') { yield { kind: 'started', report: item.report, steps }; continue; }
     if (item.kind === 'state') {
       for (const event of chunk(item.state.frame)) yield event;
@@ -57,6 +59,7 @@ export async function* computeBake(input: BakeInput, threads: number, resume: Ba
     }
     const { seam: _seam, ...measures } = item.measures, sample = measures.frame, frame: PackedFrames = { points: item.points, strands: item.strands, ...(item.drops ? { drops: item.drops } : {}), ...(item.presses ? { presses: item.presses } : {}) };
     if (sample >= first && (loop > 0 || sample <= last)) { waiting.push(frame); waitingMeasures.push(measures); }
+    if ((sample - rest) % CHUNK_SAMPLES === 0) for (const event of chunk(sample)) yield event;
     if (loop > 0) {
       kept.set(sample, frame);
       keptMeasures.set(sample, measures);
