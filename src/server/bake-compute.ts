@@ -1,4 +1,5 @@
 /** A bake from beginning to end, as events: the same for the queue's threads and for the command line. */
+import { deflateSync } from 'node:zlib';
 import { openScene, type Maps } from '../core/bake/open-scene';
 import { planBake, stepsOf, type BakePlan } from '../core/bake/bake-plan';
 import { packFrames, unpackFrames, type PackedFrames } from '../core/bake/frame-codec';
@@ -14,6 +15,8 @@ export interface BakeInput { document: GroomDocument; character: Uint8Array; pla
 export interface BakeResume { state: PoolState; chunks: Uint8Array[]; measures: Measures[]; distances: number[] }
 /** Samples that are stored together: whole groups of them, so that any one is near at hand. */
 export const CHUNK_SAMPLES = 12;
+/** The same streams as in the browser, by the machine's own code. */
+const deflate = (plain: Uint8Array): Uint8Array => deflateSync(plain, { level: 6 });
 /** Samples after which the state is kept too, and what has come is stored with it: a whole number of chunks. It is a good part of the work of storing. */
 const STATE_SAMPLES = 24;
 
@@ -45,7 +48,7 @@ export async function* computeBake(input: BakeInput, threads: number, resume: Ba
   // with a loop the round to be kept is not known while it is computed
   const chunk = (lastSample: number): BakeEvent[] => {
     if (waiting.length === 0) return [];
-    const start = lastSample - waiting.length + 1, event: BakeEvent = { kind: 'chunk', first: start, count: waiting.length, bytes: packFrames(waiting, start, pointCount, loop > 0 ? 0 : error), measures: loop > 0 ? waitingMeasures : framesOf(waitingMeasures, plan), draft: loop > 0 };
+    const start = lastSample - waiting.length + 1, event: BakeEvent = { kind: 'chunk', first: start, count: waiting.length, bytes: packFrames(waiting, start, pointCount, loop > 0 ? 0 : error, deflate), measures: loop > 0 ? waitingMeasures : framesOf(waitingMeasures, plan), draft: loop > 0 };
     waiting = [];
     waitingMeasures = [];
     return [event];
@@ -90,7 +93,7 @@ export async function* computeBake(input: BakeInput, threads: number, resume: Ba
   for (let k = 0; k < loop; k += CHUNK_SAMPLES) {
     const some = round.slice(k, k + CHUNK_SAMPLES).map((points, q) => ({ ...kept.get(begin + k + q)!, points }));
     const measures = some.map((_, q) => { const m = keptMeasures.get(begin + k + q)!, j = k + q - (loop - tail); return j < 0 ? m : { ...m, depth: closed[j].left, depthGuide: closed[j].guide, below: [] }; });
-    yield { kind: 'chunk', first: first + k, count: some.length, bytes: packFrames(some, first + k, pointCount, error), measures: framesOf(measures, plan, begin - first), draft: false };
+    yield { kind: 'chunk', first: first + k, count: some.length, bytes: packFrames(some, first + k, pointCount, error, deflate), measures: framesOf(measures, plan, begin - first), draft: false };
   }
   yield { kind: 'finished', loop: { rounds: settled, repeats: distances[settled - 1] * 1000 <= loopMm, distances, before: seam, after, closed: tail, lifted: Math.max(0, ...closed.map((c) => c.lifted)), depth: Math.max(0, ...closed.map((c) => c.left)) } };
 }

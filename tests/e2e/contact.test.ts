@@ -139,6 +139,28 @@ describe('ties, maps, air', () => {
     await unfold('carry');
     await page.getByTestId('sway-carrier').click();
     await page.getByRole('option', { name: 'root', exact: true }).click();
+    // its shares are dragged in the view: along a bar for its travel, round half a ring for its turning
+    const grip = async (back: number): Promise<[number, number]> => { const box = (await page.getByTestId('view').boundingBox())!, [x, y] = await ask<[number, number]>(`f.view.project(f.view.gripPlaces().at(${-back}))`); return [box.x + x, box.y + y]; };
+    await ask('(f.view.look("top"), f.view.touch(), 1)');
+    await settle(page);
+    for (const [key, back] of [['carryTravel', 2], ['carryTurning', 1]] as const) {
+      const to = await grip(back);
+      await type(`sway-${key}`, 0.5);
+      const from = await grip(back);
+      expect(Math.hypot(to[0] - from[0], to[1] - from[1])).toBeGreaterThan(15);
+      await page.mouse.move(...from);
+      await page.mouse.down();
+      await page.mouse.move((from[0] + to[0]) / 2, (from[1] + to[1]) / 2, { steps: 4 });
+      const half = await ask<number>(`f.session.document.sway.${key}`);
+      expect(half).toBeGreaterThan(0.55);
+      expect(half).toBeLessThan(0.95);
+      await page.mouse.move(...to, { steps: 4 });
+      await page.mouse.up();
+      expect(await ask<number>(`f.session.document.sway.${key}`)).toBeGreaterThan(0.96);
+      await page.keyboard.press('Control+z');
+      expect(await ask<number>(`f.session.document.sway.${key}`)).toBe(0.5);
+    }
+    await type('sway-carryTurning', 1);
     await type('sway-carryTravel', 0.5);
     await unfold('careful');
     await page.getByRole('switch', { name: 'Choose substeps' }).click();

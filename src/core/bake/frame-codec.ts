@@ -32,14 +32,31 @@ export class FrameFileError extends Error {}
 class Writer {
   private bytes = new Uint8Array(1 << 16);
   private at = 0;
-  put(value: number): void {
-    let u = value < 0 ? -2 * value - 1 : 2 * value;
-    if (this.at + 8 > this.bytes.length) { const more = new Uint8Array(2 * this.bytes.length); more.set(this.bytes); this.bytes = more; }
-    while (u >= 128) { this.bytes[this.at++] = (u % 128) | 128; u = Math.floor(u / 128); }
-    this.bytes[this.at++] = u;
+  /** Has room for so many numbers. */
+  private room(numbers: number): void {
+    if (this.at + LONGEST * numbers <= this.bytes.length) return;
+    const more = new Uint8Array(2 * (this.bytes.length + LONGEST * numbers));
+    more.set(this.bytes);
+    this.bytes = more;
+  }
+  put(value: number): void { this.room(1); this.at = write(this.bytes, this.at, value); }
+  /** Each of the first `n` numbers as what it differs by from the one before. */
+  putChanges(values: Float64Array, n: number): void {
+    this.room(n);
+    const { bytes } = this;
+    let { at } = this, last = 0;
+    for (let i = 0; i < n; i++) { const v = values[i], d = v - last; last = v; if (d >= -64 && d < 64) bytes[at++] = d < 0 ? -2 * d - 1 : 2 * d; else at = write(bytes, at, d); }
+    this.at = at;
   }
   taken(): Uint8Array { return this.bytes.subarray(0, this.at); }
 }
+function write(bytes: Uint8Array, at: number, value: number): number {
+  let u = value < 0 ? -2 * value - 1 : 2 * value;
+  while (u >= 128) { bytes[at++] = (u % 128) | 128; u = Math.floor(u / 128); }
+  bytes[at++] = u;
+  return at;
+}
+
 const FLOAT = new Float32Array(1), BITS = new Int32Array(FLOAT.buffer);
 /** A float32 as a whole number, in the order of the numbers themselves; −0 is 0. */
 function wholeOf(value: number): number { FLOAT[0] = value; const b = BITS[0]; return b < 0 ? -(b & 0x7fffffff) : b; }
@@ -56,38 +73,32 @@ function putRows(writer: Writer, rows: Float32Array, steps: readonly number[]): 
 
 /**
  * Packs frames that follow one another from `first`: 3 × pointCount × guides places (m) each, and the numbers of their
- * strands. No coordinate is off by more than `error` m, none at all with an error of 0; places that are no numbers are refused.
+ * strands. No coordinate is off by more than `error` m, none at all with an error of 0; places that are no numbers are refused. `deflate`: as zlib streams, by a faster one where there is one.
  */
-export function packFrames(frames: readonly PackedFrames[], first: number, pointCount: number, error = FRAME_ERROR): Uint8Array {
+export function packFrames(frames: readonly PackedFrames[], first: number, pointCount: number, error = FRAME_ERROR, deflate: (plain: Uint8Array) => Uint8Array = (plain) => zlibSync(plain, { level: 6 })): Uint8Array {
   requireContract(frames.length > 0, 'frames', 'at least one frame', frames.length);
   const size = frames[0].points.length, guides = size / (3 * pointCount), step = 2 * error, parts: Uint8Array[] = [], groups: { frame: number; frames: number; bytes: number }[] = [];
   for (let from = 0; from < frames.length; from += GROUP) {
     const writer = new Writer(), some = frames.slice(from, from + GROUP);
-    let before = new Float64Array(size), way = new Float64Array(size);
-    const wet = frames.some((x) => x.drops), pressed = frames.some((x) => x.presses);
+    // by coordinate, strand and point: as in the last frame, and how it went there from the one before
+    const before = new Float64Array(size), way = new Float64Array(size), change = new Float64Array(pointCount), wet = frames.some((x) => x.drops), pressed = frames.some((x) => x.presses);
     for (const [f, { points, strands, drops, presses }] of some.entries()) {
       requireContract(points.length === size && strands.length === STRAND_NUMBERS * guides, 'frames', `${size} numbers and ${STRAND_NUMBERS * guides} of strands each`, points.length);
-      const now = new Float64Array(size);
-      for (let k = 0; k < size; k++) {
-        const q = step > 0 ? Math.round(points[k] / step) : wholeOf(points[k]);
-        if (!Number.isSafeInteger(q) || !Number.isFinite(points[k])) throw new FrameFileError(`A place of the frames is no number (guide ${Math.floor(k / (3 * pointCount))}).`);
-        now[k] = q;
-      }
-      for (let c = 0; c < 3; c++) for (let g = 0; g < guides; g++) {
-        let last = 0;
-        for (let i = 0; i < pointCount; i++) {
-          const k = 3 * (g * pointCount + i) + c, change = now[k] - before[k] - way[k];
-          writer.put(change - last);
-          last = change;
+      for (let c = 0, k = 0; c < 3; c++) for (let g = 0, o = c; g < guides; g++) {
+        for (let i = 0; i < pointCount; i++, k++, o += 3) {
+          const v = points[o], q = step > 0 ? Math.round(v / step) : wholeOf(v), gone = q - before[k];
+          if (!(Math.abs(q) <= Number.MAX_SAFE_INTEGER) || !(Math.abs(v) < Infinity)) throw new FrameFileError(`A place of the frames is no number (guide ${g}).`);
+          change[i] = gone - way[k];
+          before[k] = q;
+          if (f > 0) way[k] = gone;
         }
+        writer.putChanges(change, pointCount);
       }
       for (const [n, s] of KEPT) for (let g = 0; g < guides; g++) writer.put(Math.round(Math.min(1e9, strands[STRAND_NUMBERS * g + n] / s)));
       if (wet) putRows(writer, drops ?? new Float32Array(0), DROP_STEPS);
       if (pressed) putRows(writer, presses ?? new Float32Array(0), PRESS_STEPS);
-      if (f > 0) way = now.map((v, k) => v - before[k]);
-      before = now;
     }
-    const packed = zlibSync(writer.taken(), { level: 6 });
+    const packed = deflate(writer.taken());
     parts.push(packed);
     groups.push({ frame: first + from, frames: some.length, bytes: packed.length, ...(wet ? { drops: true } : {}), ...(pressed ? { presses: true } : {}) });
   }

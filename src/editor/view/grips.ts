@@ -1,13 +1,14 @@
 /** Grips on the chosen collider (or fan): drag an end, a radius, a floor's height. */
 import * as THREE from 'three';
 import { CAGE_PARAMETERS, cageAxes, halfSizes } from '../../core/cage/cages';
+import { SWAY_PARAMETERS } from '../../core/document/schema';
 import { moveInto } from '../../core/math/mat4';
 import { findNode } from '../../core/mesh/character';
 import { changeCage } from '../state/cage-edits';
 import { changeOwn, changePill, rounded } from '../state/collider-edits';
 import type { Session } from '../state/session';
 import { useEditor } from '../state/store';
-import { pillGrips, toRest, type Overlays } from './overlays';
+import { Overlays, pillGrips, toRest } from './overlays';
 import type { Viewport } from './viewport';
 
 /** A grip is caught so near, in pixels. */
@@ -66,6 +67,11 @@ export class Grips {
       d.normalize();
       useEditor.getState().edit('Turn the wind', (x) => { Object.assign(x.sway, { windTurn: Math.round((Math.atan2(d.x, d.z) * 180) / Math.PI), windRise: Math.round((Math.asin(Math.min(1, Math.max(-1, d.y))) * 180) / Math.PI) }); }, 'wind');
     } });
+    const carried = this.overlays.carrierGrips();
+    if (carried) for (const what of ['travel', 'turning'] as const) {
+      const key = what === 'travel' ? 'carryTravel' : 'carryTurning', { label } = SWAY_PARAMETERS[key];
+      out.push({ name: what, place: carried[what], help: `Drag to set how much of the carrier’s ${what} the hair feels.`, drag: (to) => useEditor.getState().edit(`${label} of the carrier`, (d) => { d.sway[key] = Overlays.carrierShare(what, to, carried); }, key) });
+    }
     return out;
   }
 

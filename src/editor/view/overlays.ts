@@ -30,6 +30,8 @@ const LOOKS: Record<Kind, { color: number; opacity: number; through: boolean }> 
 const FORCE_LENGTH = 0.12;
 /** Steps in which a carrier's way is drawn, at most; m: half of its cross. */
 const WAY_STEPS = 90, CROSS = 0.05;
+/** m: how far below the hair the shares a carrier hands on are set, how long the bar for its travel is, and the radius of the half ring for its turning. */
+const BELOW = 0.3, BAR = 0.24, RING = 0.12;
 
 export class Overlays {
   readonly group = new THREE.Group();
@@ -63,7 +65,7 @@ export class Overlays {
       }
     }
     if (shown.sway && shown.guides) this.tieLines(shown.guides, shown.torn, shown.chosen, out);
-    if (shown.sway) { this.windLines(out.wind); this.cageLines(shown.chosen, out); this.carrierLines(out.carrier); }
+    if (shown.sway) { this.windLines(out.wind); this.cageLines(shown.chosen, out); this.carrierLines(out.carrier); this.carrierShareLines(out.carrier); }
     if (shown.marks) {
       const marks = session.runs.marks.get(shown.frame);
       for (let o = 0; marks && o < marks.length; o += MARK_NUMBERS) {
@@ -124,6 +126,39 @@ export class Overlays {
       turnInto(axis, 0, [a === 0 ? 1 : 0, a === 1 ? 1 : 0, a === 2 ? 1 : 0], 0, turn);
       out.push(p[0] - CROSS * axis[0], p[1] - CROSS * axis[1], p[2] - CROSS * axis[2], p[0] + CROSS * axis[0], p[1] + CROSS * axis[1], p[2] + CROSS * axis[2]);
     }
+  }
+  /**
+   * Where the shares of a carrier's movement that the hair feels can be taken hold of, below the hair: along a bar for its travel, and round half a
+   * ring for its turning. `ahead`: the way it goes in the shot, level; `side`: across that.
+   */
+  carrierGrips(): { about: THREE.Vector3; ahead: THREE.Vector3; side: THREE.Vector3; travel: THREE.Vector3; turning: THREE.Vector3 } | null {
+    const { session } = this, { sway } = session.document;
+    if (sway.carrier === '' || findNode(session.character, sway.carrier) < 0) return null;
+    const places = this.carrierWay?.places, far = places ? places.length - 3 : 0, ahead = new THREE.Vector3(places ? places[far] - places[0] : 0, 0, places ? places[far + 2] - places[2] : 0);
+    if (ahead.lengthSq() < 1e-6) ahead.set(1, 0, 0); else ahead.normalize();
+    const about = new THREE.Vector3(...session.middleOfHair()), side = new THREE.Vector3(0, 1, 0).cross(ahead), turn = Math.PI * sway.carryTurning;
+    about.y -= BELOW;
+    return { about, ahead, side, travel: about.clone().addScaledVector(ahead, RING + BAR * sway.carryTravel), turning: about.clone().addScaledVector(ahead, RING * Math.cos(turn)).addScaledVector(side, RING * Math.sin(turn)) };
+  }
+  /** The share that a place on the bar, or round the ring, stands for. */
+  static carrierShare(of: 'travel' | 'turning', to: THREE.Vector3, { about, ahead, side }: { about: THREE.Vector3; ahead: THREE.Vector3; side: THREE.Vector3 }): number {
+    const d = to.clone().sub(about), x = d.dot(ahead), y = d.dot(side), share = of === 'travel' ? (x - RING) / BAR : y >= 0 ? Math.atan2(y, x) / Math.PI : x >= 0 ? 0 : 1;
+    return Math.round(100 * Math.min(1, Math.max(0, share))) / 100;
+  }
+  private carrierShareLines(out: number[]): void {
+    const grips = this.carrierGrips();
+    if (!grips) return;
+    const { about, ahead, side, travel, turning } = grips, push = (a: THREE.Vector3, b: THREE.Vector3): void => { out.push(a.x, a.y, a.z, b.x, b.y, b.z); }, on = (r: number, turn: number): THREE.Vector3 => about.clone().addScaledVector(ahead, r * Math.cos(turn)).addScaledVector(side, r * Math.sin(turn));
+    push(on(RING, 0), on(RING + BAR, 0));
+    // notches at none, half and all
+    for (const share of [0, 0.5, 1]) {
+      const at = on(RING + BAR * share, 0);
+      push(at.clone().addScaledVector(side, -0.012), at.clone().addScaledVector(side, 0.012));
+      push(on(RING - 0.012, Math.PI * share), on(RING + 0.012, Math.PI * share));
+    }
+    for (let k = 0; k < 24; k++) push(on(RING, (k / 24) * Math.PI), on(RING, ((k + 1) / 24) * Math.PI));
+    push(about, turning);
+    push(travel.clone().add(new THREE.Vector3(0, -0.015, 0)), travel.clone().add(new THREE.Vector3(0, 0.015, 0)));
   }
   private floorLines(node: number, place: ArrayLike<number>, out: number[]): void {
     const m = this.motionOf(node), p = new Float64Array(3), q = new Float64Array(3), reach = 1.2, lines = 12;
