@@ -85,7 +85,7 @@ export function SwayPanel({ document }: PanelProps) {
       </Fold>
       <Fold id="carry" title="What carries it?" summary={sway.carrier || 'nothing'}>
         <OneOf label="Carrier" testId="sway-carrier" options={carriers} value={sway.carrier} onChange={(v) => edit(v ? `Carrier: ${v}` : 'No carrier', (x) => { x.sway.carrier = v; })} />
-        {sway.carrier !== '' && <>{field('carryTravel')}{field('carryTurning')}<Note>At 0 the hair is computed as if the carrier stood still, and rides along. Gravity and wind keep their directions as the carrier sees them. Its place and its way in this shot are drawn in the view; below the hair, drag along the bar for its travel and round the half ring for its turning.</Note></>}
+        {sway.carrier !== '' && <>{field('carryTravel')}{field('carryTurning')}<Note>At 0 the hair is computed as if the carrier stood still, and rides along. Gravity and wind keep their directions as the carrier sees them. Its place and its way in this shot are drawn in the view; above the hair, drag along the bar for its travel and round the half ring for its turning.</Note></>}
       </Fold>
       <Fold id="careful" title="How careful?" summary={plan ? `${plan.substeps} substeps` : ''}>
         <Toggle label="Choose substeps" help="Substeps are chosen for the wanted error from the hair and the movement of its roots; off: your own number." checked={sway.chooseSubsteps} aside={sway.chooseSubsteps && plan ? `${plan.substeps} a frame` : undefined} onChange={(v) => edit(v ? 'Substeps chosen' : 'Substeps by hand', (x) => { x.sway.chooseSubsteps = v; if (!v && plan) x.sway.substeps = plan.substeps; })} />

@@ -30,8 +30,8 @@ const LOOKS: Record<Kind, { color: number; opacity: number; through: boolean }> 
 const FORCE_LENGTH = 0.12;
 /** Steps in which a carrier's way is drawn, at most; m: half of its cross. */
 const WAY_STEPS = 90, CROSS = 0.05;
-/** m: how far below the hair the shares a carrier hands on are set, how long the bar for its travel is, and the radius of the half ring for its turning. */
-const BELOW = 0.3, BAR = 0.24, RING = 0.12;
+/** m: how far above the middle of the hair the shares a carrier hands on are set, how long the bar for its travel is, and the radius of the half ring for its turning. */
+const ABOVE = 0.18, BAR = 0.2, RING = 0.09;
 
 export class Overlays {
   readonly group = new THREE.Group();
@@ -128,7 +128,7 @@ export class Overlays {
     }
   }
   /**
-   * Where the shares of a carrier's movement that the hair feels can be taken hold of, below the hair: along a bar for its travel, and round half a
+   * Where the shares of a carrier's movement that the hair feels can be taken hold of, above the hair: along a bar for its travel, and round half a
    * ring for its turning. `ahead`: the way it goes in the shot, level; `side`: across that.
    */
   carrierGrips(): { about: THREE.Vector3; ahead: THREE.Vector3; side: THREE.Vector3; travel: THREE.Vector3; turning: THREE.Vector3 } | null {
@@ -137,7 +137,7 @@ export class Overlays {
     const places = this.carrierWay?.places, far = places ? places.length - 3 : 0, ahead = new THREE.Vector3(places ? places[far] - places[0] : 0, 0, places ? places[far + 2] - places[2] : 0);
     if (ahead.lengthSq() < 1e-6) ahead.set(1, 0, 0); else ahead.normalize();
     const about = new THREE.Vector3(...session.middleOfHair()), side = new THREE.Vector3(0, 1, 0).cross(ahead), turn = Math.PI * sway.carryTurning;
-    about.y -= BELOW;
+    about.y += ABOVE;
     return { about, ahead, side, travel: about.clone().addScaledVector(ahead, RING + BAR * sway.carryTravel), turning: about.clone().addScaledVector(ahead, RING * Math.cos(turn)).addScaledVector(side, RING * Math.sin(turn)) };
   }
   /** The share that a place on the bar, or round the ring, stands for. */
