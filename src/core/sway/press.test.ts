@@ -1,4 +1,4 @@
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, vi } from 'vitest';
 import { packFrames, unpackFrames } from '../bake/frame-codec';
 import { packRun, unpackRun } from '../bake/run-state';
 import { newDocument, type SwaySettings } from '../document/schema';
@@ -12,6 +12,7 @@ import { RodSystem } from './rod-system';
 import { SwayRun } from './run';
 import type { Scene } from './scene';
 import { SheetGrid } from './sheet';
+import { Shell } from './shell';
 import { LoadTaker, SheetLoad, type SheetLoadSettings } from './sheet-load';
 
 const POINTS = 16, LENGTH = 0.3;
@@ -95,6 +96,32 @@ describe('what hair presses on clothes by', () => {
     });
     expect(unpackFrames(packFrames(frames.map(({ points, strands }) => ({ points, strands })), 0, POINTS)).frames.get(0)!.presses).toBeUndefined();
     expect(frames[0].strands.length).toBe(5 * STRAND_NUMBERS);
+  });
+});
+
+describe('cloth that comes and goes', () => {
+  // a cloth that sweeps up from below through where the hair hangs, on and away again: mostly far, at times near
+  const keys = [0, 0.25, 0.5, 0.75, 1], clip: Clip = { name: 'sweep', duration: 1, channels: [{ node: 1, path: 'translation', interpolation: 'LINEAR', times: Float32Array.from(keys), values: Float32Array.from(keys.flatMap((t) => [0, -0.25 + 0.25 * Math.sin(2 * Math.PI * t), 0])) }] };
+  const sweep = (): Scene => { const s = lying(6, { damping: 2 }, clip); return { ...s, shot: { ...s.shot, clip: 'sweep' } }; };
+  it('is asked only by strands it could meet in a frame, and hair moves as if all of them asked', () => {
+    const near = vi.spyOn(Shell.prototype, 'mayMeet'), few = new SwayRun(sweep(), -1), frames: Float32Array[] = [];
+    for (let f = 0; f < 24; f++) { few.advance(); frames.push(few.positions()); }
+    const answers = near.mock.results.map((r) => r.value as boolean), far = answers.filter((a) => !a).length;
+    expect(far).toBeGreaterThan(0.3 * answers.length);
+    expect(far).toBeLessThan(answers.length);
+    near.mockImplementation(() => true);
+    const all = new SwayRun(sweep(), -1);
+    frames.forEach((points, f) => { all.advance(); points.forEach((v, k) => expect(Math.abs(v - all.positions()[k]), `frame ${f}`).toBeLessThan(1e-6)); });
+    near.mockRestore();
+    expect(few.system.netUses).toBe(0);
+  });
+  it('a strand that was let go of is met again when it comes back, on the side it was on', () => {
+    const run = new SwayRun(sweep(), -1);
+    let pressed = 0, bare = 0, deepest = 0;
+    for (let f = 0; f < 48; f++) { const m = run.advance(); deepest = Math.max(deepest, m.depth); if (run.shownPresses()!.length > 0) pressed++; else bare++; }
+    expect(pressed).toBeGreaterThan(8);
+    expect(bare).toBeGreaterThan(8);
+    expect(deepest).toBeLessThan(5e-4);
   });
 });
 
