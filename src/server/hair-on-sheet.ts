@@ -1,5 +1,6 @@
 /** What baked hair pressed on clothes by, as a load on a sheet of the same character: the way back, from hair to cloth. */
 import type { Knex } from 'knex';
+import { z } from 'zod';
 import { ofChains } from '../core/chain/character-of';
 import { CHAIN_ROOTS } from '../core/chain/chains';
 import { openScene } from '../core/bake/open-scene';
@@ -14,6 +15,7 @@ import { assetOfBake, BakeReader, characterFor, getBake } from './db/bakes';
 import { getBlob, putBlob } from './db/blobs';
 import { firstVersions, getGroom, loadCharacter, notFound, readDocument, UserError } from './db/records';
 
+const shellsOf = z.object({ shells: z.number().default(0) });
 /** A bake of hair of the same character, on any version of it. */
 export interface HairBake { bakeId: string; groomName: string; shotName: string; finishedAt: string; shells: number }
 
@@ -24,7 +26,7 @@ export async function hairBakesFor(db: Knex, groomId: string): Promise<HairBake[
     .orderBy('bakes.finished_at', 'desc').limit(60).select('bakes.id', 'grooms.name', 'bakes.document', 'bakes.report', 'bakes.finished_at');
   return rows.flatMap(({ id, name, document: text, report, finished_at }) => {
     const document = readDocument(text);
-    return ofChains(document) ? [] : [{ bakeId: id, groomName: name, shotName: document.shotName, finishedAt: finished_at.toISOString(), shells: (JSON.parse(report ?? '{}') as { shells?: number }).shells ?? 0 }];
+    return ofChains(document) ? [] : [{ bakeId: id, groomName: name, shotName: document.shotName, finishedAt: finished_at.toISOString(), shells: shellsOf.parse(JSON.parse(report ?? '{}')).shells }];
   });
 }
 

@@ -222,7 +222,7 @@ export class ContactFinder {
     this.shells[which].frame(from, to);
   }
   /** Shell that a contact's number belongs to, −1 for none. */
-  /** Of a contact with a shell: the shell's place in the list, and the triangle of it. */
+  /** Of a contact with a shell: its place in the list of shells, and the triangle, by the shell’s own order. */
   shellOfContact(id: number): number { return this.shellOf(id); }
   triangleOfContact(id: number): number { return (id - this.shellIds[this.shellOf(id)]) >> 2; }
   private shellOf(id: number): number {

@@ -144,6 +144,24 @@ describe('hair on a sheet', () => {
     expect(taker.elsewhere).toBeCloseTo(7, 6);
     expect(taker.taken).toBeGreaterThan(100);
   });
+  it('goes to the line that is nearest of all and the nearer of its neighbours, on sheets of any shape', () => {
+    const random = makeRandom(4);
+    for (let round = 0; round < 12; round++) {
+      const L = 3 + Math.floor(5 * random()), N = 3 + Math.floor(4 * random()), around = round % 2 === 1, Q = [...Array(L).keys()].flatMap((g) => [...Array(N).keys()].flatMap((i) => { const a = (2 * Math.PI * g) / L; return around ? [0.2 * Math.cos(a) + 0.02 * random(), -0.1 * i, 0.2 * Math.sin(a) + 0.02 * random()] : [0.1 * g + 0.03 * random(), -0.1 * i, 0.05 * random()]; })), next = new SheetGrid(newSheet('silk', around), Q, L, N).next;
+      const taker = new LoadTaker(Q, L, N, next, new Set([0])), at = (g: number, i: number, t: number, c: number): number => Q[3 * (g * N + i) + c] + t * (Q[3 * (g * N + i + 1) + c] - Q[3 * (g * N + i) + c]);
+      /** Distance of a place to a line, by many places on it. */
+      const far = (g: number, x: number[]): number => { let least = Infinity; for (let i = 0; i < N - 1; i++) for (let t = 0; t <= 1; t += 0.01) least = Math.min(least, Math.hypot(...[0, 1, 2].map((c) => at(g, i, t, c) - x[c]))); return least; };
+      for (let k = 0; k < 20; k++) {
+        const g = Math.floor(L * random()), i = Math.floor((N - 1) * random()), x = [0, 1, 2].map((c) => at(g, i, random(), c) + 0.04 * (random() - 0.5)), out = new Float32Array(3 * L * N), distances = [...Array(L).keys()].map((l) => far(l, x)), first = distances.indexOf(Math.min(...distances)), beside = [...Array(L).keys()].filter((l) => l !== first && (next[l] === first || next[first] === l)), second = beside.reduce((a, b) => (distances[b] < distances[a] ? b : a));
+        taker.into([0, ...x, 0, -1, 0], out);
+        const shares = [...Array(L).keys()].map((l) => { let sum = 0; for (let q = 0; q < N; q++) sum -= out[3 * (l * N + q) + 1]; return sum; });
+        expect(shares.reduce((a, b) => a + b, 0)).toBeCloseTo(1, 5);
+        shares.forEach((s, l) => { if (l !== first && l !== second) expect(s).toBe(0); });
+        expect(shares[first]).toBeCloseTo(distances[second] / (distances[first] + distances[second]), 1);
+      }
+      expect(taker.elsewhere).toBe(0);
+    }
+  });
   it('gives its points just its impulse, in the turn of where they are computed; never those that are fixed', () => {
     const system = new RodSystem(new Int32Array(lines).fill(points)), { k } = system, settings: SheetLoadSettings = { forces: 'a'.repeat(64), from: 'hair', on: true, share: 0.5, first: 10, frames: 3, fps: 24, cyclic: false, lines, points }, forces = Float32Array.from({ length: 3 * lines * points * 3 }, (_, q) => Math.sin(q)), turned = [0, Math.SQRT1_2, 0, Math.SQRT1_2, 0, 0, 0];
     for (let s = 0; s < lines; s++) for (let i = 0; i < points; i++) { k.mass[system.at(s, i, 1)] = 0.001 * (1 + i); k.fixed[system.at(s, i, 1)] = s === 1 && i === 2 ? 1 : 0; }

@@ -55,14 +55,27 @@ export class LoadTaker {
   private readonly reach: number;
   /** Lines beside each, on both sides. */
   private readonly sides: number[][];
+  /** Low and high corner of each line, m. */
+  private readonly boxes: Float64Array;
   /** N: what has been taken, and what lay elsewhere, in the sum of all frames. */
   taken = 0;
   elsewhere = 0;
   constructor(private readonly rest: ArrayLike<number>, private readonly lines: number, private readonly points: number, next: ArrayLike<number>, private readonly meshes: ReadonlySet<number>) {
     let far = 0, count = 0;
+    this.boxes = new Float64Array(6 * lines);
+    for (let g = 0; g < lines; g++) for (let c = 0; c < 3; c++) {
+      const along = Array.from({ length: points }, (_, i) => rest[3 * (g * points + i) + c]);
+      this.boxes[6 * g + c] = Math.min(...along);
+      this.boxes[6 * g + 3 + c] = Math.max(...along);
+    }
     this.sides = Array.from({ length: lines }, (_, g) => Array.from({ length: lines }, (_w, k) => k).filter((k) => k !== g && (next[g] === k || next[k] === g)));
     for (let g = 0; g < lines; g++) if (next[g] >= 0) for (let i = 0; i < points; i++) { far += Math.hypot(...[0, 1, 2].map((c) => rest[3 * (g * points + i) + c] - rest[3 * (next[g] * points + i) + c])); count++; }
     this.reach = Math.max(LEAST, (BEYOND * far) / Math.max(1, count));
+  }
+  /** m: no place of a line is nearer. */
+  private least(g: number, x: number, y: number, z: number): number {
+    const B = this.boxes, o = 6 * g, dx = Math.max(0, B[o] - x, x - B[o + 3]), dy = Math.max(0, B[o + 1] - y, y - B[o + 4]), dz = Math.max(0, B[o + 2] - z, z - B[o + 5]);
+    return Math.sqrt(dx * dx + dy * dy + dz * dz);
   }
   /** Nearest place of a line: its distance (m), and points of it, as a number with the share of the way to the next. */
   private nearest(g: number, x: number, y: number, z: number): [number, number] {
@@ -80,8 +93,12 @@ export class LoadTaker {
       if (!meshes.has(presses[o])) continue;
       const x = presses[o + 1], y = presses[o + 2], z = presses[o + 3], F = Math.hypot(presses[o + 4], presses[o + 5], presses[o + 6]);
       let line = -1, far = Infinity, at = 0;
-      for (let g = 0; g < lines; g++) { const [d, p] = this.nearest(g, x, y, z); if (d < far) { far = d; at = p; line = g; } }
-      if (far > reach) { this.elsewhere += F; continue; }
+      for (let g = 0; g < lines; g++) {
+        if (this.least(g, x, y, z) >= Math.min(far, reach)) continue;
+        const [d, p] = this.nearest(g, x, y, z);
+        if (d < far) { far = d; at = p; line = g; }
+      }
+      if (line < 0 || far > reach) { this.elsewhere += F; continue; }
       this.taken += F;
       let beside = -1, other = Infinity, otherAt = 0;
       for (const g of sides[line]) { const [d, p] = this.nearest(g, x, y, z); if (d < other) { other = d; otherAt = p; beside = g; } }
