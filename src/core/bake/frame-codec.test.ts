@@ -51,6 +51,11 @@ describe('frames of a take as bytes', () => {
     expect(() => broken.frame(32)).toThrow(FrameFileError);
     expect(broken.frame(20)).toEqual(all.get(20));
   });
+  it('of files that earlier versions wrote are read as they are', () => {
+    const old = Uint8Array.from(Buffer.from('RkNGMWwAAAB7ImZpcnN0Ijo1LCJjb3VudCI6MywicG9pbnRDb3VudCI6NCwiZ3VpZGVzIjoyLCJzdGVwIjowLjAwMDAyLCJncm91cHMiOlt7ImZyYW1lIjo1LCJmcmFtZXMiOjMsImJ5dGVzIjoyMzR9XX14nGM408p4fQPTks0sj48yPdnG3r2eo+MD55sZrP9PcE54wfF6EvuNtczXJ7JceMv0OOXJVdbvs7lXdPLs/sV95jPb8bvcB85zPz7GxYAEFjxnfH2B+c0F5vknmDuuMd6ezXziB9Pk80w9CcvvMDZMZgJas+Iw4/xpzGc2MvcfZV5df+IR4/TljF/S+5lXS/+JmT+H8QL/BX4GBgR5gvEEY7doi8Jt7mb2P4Ldeh0O1/1/Oy9oZnxfeaDgsv6dsPsuT4xWm0zJ66680ch436Wjm/F1N+OBTsYF8gvkgQ6CkxOYJzADAMu+aZk=', 'base64')), { frames: read, pointCount, guides } = unpackFrames(old);
+    expect([pointCount, guides, [...read.keys()]]).toEqual([4, 2, [5, 6, 7]]);
+    for (let f = 0; f < 3; f++) for (let k = 0; k < 24; k++) expect(read.get(5 + f)!.points[k]).toBeCloseTo(Math.round(1000 * (Math.sin(k + 0.3 * f) + 0.01 * k)) / 1000, 4);
+  });
   it('whatever places there are come back, near and far', () => {
     fc.assert(fc.property(fc.array(fc.float({ min: -1000, max: 1000, noNaN: true }), { minLength: 24, maxLength: 24 }), fc.float({ min: Math.fround(1e-6), max: Math.fround(0.01), noNaN: true }), (values, error) => {
       const points = Float32Array.from(values), read = unpackFrames(packFrames([{ points, strands: new Float32Array(STRAND_NUMBERS) }, { points: points.map((v) => -v), strands: new Float32Array(STRAND_NUMBERS) }], 7, 8, error)).frames;

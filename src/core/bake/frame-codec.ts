@@ -1,6 +1,6 @@
 /**
- * Frames of a run as few bytes: places as whole steps of twice the stated error, or to the bit; of each only what it differs by, along the
- * strand, from going on as it went in the frames before; small numbers in few bytes, deflated by groups of frames so that any
+ * Frames of a run as few bytes: places as whole steps of twice the stated error, or to the bit; of each only what it differs by from going on as it
+ * went in the frames before, and of that only what it differs by from going on as it does along the strand; small numbers in few bytes, deflated by groups of frames so that any
  * frame is near at hand.
  *
  * A file is `FCF1`, the length of a JSON head (u32), the head, and the groups one after the other.
@@ -23,7 +23,7 @@ const KEPT: readonly (readonly [number, number])[] = [[OF_STRAND.depth, 1e-6], [
 const headSchema = z.object({
   first: z.number().int(), count: z.number().int().min(1).max(100000), pointCount: z.number().int().min(2).max(64), guides: z.number().int().min(1).max(100000), /** m; 0: every bit of a float32, as whole numbers in their order. */
   step: z.number().min(0),
-  groups: z.array(z.object({ frame: z.number().int(), frames: z.number().int().min(1).max(100000), bytes: z.number().int().min(1), /** Drops, and then presses, behind the rest, where any frame of the file has them. */ drops: z.boolean().optional(), presses: z.boolean().optional() })),
+  groups: z.array(z.object({ frame: z.number().int(), frames: z.number().int().min(1).max(100000), bytes: z.number().int().min(1), /** Drops, and then presses, behind the rest, where any frame of the file has them. */ drops: z.boolean().optional(), presses: z.boolean().optional(), /** Along a strand, what each point differs by from going on as the two before it do; from the one before alone in older files. */ bent: z.boolean().optional() })),
 });
 export interface PackedFrames { points: Float32Array; strands: Float32Array; /** Drops of the frame, `DROP_NUMBERS` each, and what hair presses on clothes by, `PRESS_NUMBERS` each; none where left out. */ drops?: Float32Array; presses?: Float32Array }
 export class FrameFileError extends Error {}
@@ -40,12 +40,17 @@ class Writer {
     this.bytes = more;
   }
   put(value: number): void { this.room(1); this.at = write(this.bytes, this.at, value); }
-  /** Each of the first `n` numbers as what it differs by from the one before. */
+  /** Each of the first `n` numbers as what it differs by from going on as the two before it do. */
   putChanges(values: Float64Array, n: number): void {
     this.room(n);
     const { bytes } = this;
-    let { at } = this, last = 0;
-    for (let i = 0; i < n; i++) { const v = values[i], d = v - last; last = v; if (d >= -64 && d < 64) bytes[at++] = d < 0 ? -2 * d - 1 : 2 * d; else at = write(bytes, at, d); }
+    let { at } = this, last = 0, way = 0;
+    for (let i = 0; i < n; i++) {
+      const v = values[i], d = v - last, r = i > 1 ? d - way : d;
+      last = v;
+      way = d;
+      if (r >= -64 && r < 64) bytes[at++] = r < 0 ? -2 * r - 1 : 2 * r; else at = write(bytes, at, r);
+    }
     this.at = at;
   }
   taken(): Uint8Array { return this.bytes.subarray(0, this.at); }
@@ -77,7 +82,7 @@ function putRows(writer: Writer, rows: Float32Array, steps: readonly number[]): 
  */
 export function packFrames(frames: readonly PackedFrames[], first: number, pointCount: number, error = FRAME_ERROR, deflate: (plain: Uint8Array) => Uint8Array = (plain) => zlibSync(plain, { level: 6 })): Uint8Array {
   requireContract(frames.length > 0, 'frames', 'at least one frame', frames.length);
-  const size = frames[0].points.length, guides = size / (3 * pointCount), step = 2 * error, parts: Uint8Array[] = [], groups: { frame: number; frames: number; bytes: number }[] = [];
+  const size = frames[0].points.length, guides = size / (3 * pointCount), step = 2 * error, parts: Uint8Array[] = [], groups: z.infer<typeof headSchema>['groups'] = [];
   for (let from = 0; from < frames.length; from += GROUP) {
     const writer = new Writer(), some = frames.slice(from, from + GROUP);
     // by coordinate, strand and point: as in the last frame, and how it went there from the one before
@@ -100,7 +105,7 @@ export function packFrames(frames: readonly PackedFrames[], first: number, point
     }
     const packed = deflate(writer.taken());
     parts.push(packed);
-    groups.push({ frame: first + from, frames: some.length, bytes: packed.length, ...(wet ? { drops: true } : {}), ...(pressed ? { presses: true } : {}) });
+    groups.push({ frame: first + from, frames: some.length, bytes: packed.length, bent: true, ...(wet ? { drops: true } : {}), ...(pressed ? { presses: true } : {}) });
   }
   const head = new TextEncoder().encode(JSON.stringify({ first, count: frames.length, pointCount, guides, step, groups })), out = new Uint8Array(8 + head.length + parts.reduce((n, p) => n + p.length, 0)), view = new DataView(out.buffer);
   view.setUint32(0, MAGIC, true);
@@ -111,6 +116,7 @@ export function packFrames(frames: readonly PackedFrames[], first: number, point
   return out;
 }
 
+interface GroupHas { drops?: boolean; presses?: boolean; bent?: boolean }
 /** The frames of one group, one after the other, inflated only as far as they have been asked for. */
 class GroupReader {
   readonly frames: PackedFrames[] = [];
@@ -122,7 +128,7 @@ class GroupReader {
   /** Coordinates of the last frame in whole steps, and how they went on from the one before: x of all points, y, z. */
   private readonly now: Float64Array;
   private readonly way: Float64Array;
-  constructor(private readonly packed: Uint8Array, private readonly guides: number, private readonly pointCount: number, private readonly step: number, private readonly has: { drops?: boolean; presses?: boolean }) {
+  constructor(private readonly packed: Uint8Array, private readonly guides: number, private readonly pointCount: number, private readonly step: number, private readonly has: GroupHas) {
     this.now = new Float64Array(3 * pointCount * guides);
     this.way = this.now.slice();
     this.inflate = new Unzlib((piece) => {
@@ -158,7 +164,7 @@ class GroupReader {
     return out;
   }
   next(): void {
-    const { guides, pointCount: n, step, now, way, frames } = this, points = new Float32Array(now.length), strands = new Float32Array(STRAND_NUMBERS * guides), later = frames.length > 0, most = LONGEST * n;
+    const { guides, pointCount: n, step, now, way, frames } = this, points = new Float32Array(now.length), strands = new Float32Array(STRAND_NUMBERS * guides), later = frames.length > 0, most = LONGEST * n, bent = this.has.bent === true;
     let { at, plain, have } = this;
     for (let c = 0, k = 0; c < 3; c++) for (let g = 0, o = c; g < guides; g++) {
       if (have - at < most) {
@@ -168,19 +174,22 @@ class GroupReader {
         if (this.plain.length < this.have + most) { const more = new Uint8Array(this.have + most); more.set(this.plain.subarray(0, this.have)); this.plain = more; }
         ({ plain, have } = this);
       }
-      let last = 0;
+      let last = 0, along = 0;
       for (let i = 0; i < n; i++, k++, o += 3) {
         const b = plain[at++];
-        if (b < 128) last += (b >>> 1) ^ -(b & 1);
+        let r = 0;
+        if (b < 128) r = (b >>> 1) ^ -(b & 1);
         else {
           const d = plain[at++];
-          if (d < 128) { const u = (d << 7) | (b & 127); last += (u >>> 1) ^ -(u & 1); }
+          if (d < 128) { const u = (d << 7) | (b & 127); r = (u >>> 1) ^ -(u & 1); }
           else {
             let u = (b & 127) + (d & 127) * 128, e = d;
             for (let scale = 16384; e >= 128 && scale <= SCALE; scale *= 128) { e = plain[at++]; u += (e & 127) * scale; }
-            last += u % 2 === 1 ? -(u + 1) / 2 : u / 2;
+            r = u % 2 === 1 ? -(u + 1) / 2 : u / 2;
           }
         }
+        along = bent && i > 1 ? along + r : r;
+        last += along;
         const change = last + way[k], q = now[k] + change;
         now[k] = q;
         if (later) way[k] = change;
@@ -205,7 +214,7 @@ export class FrameFile {
   readonly pointCount: number;
   readonly guides: number;
   private readonly step: number;
-  private readonly groups: { frame: number; frames: number; packed: Uint8Array; has: { drops?: boolean; presses?: boolean } }[] = [];
+  private readonly groups: { frame: number; frames: number; packed: Uint8Array; has: GroupHas }[] = [];
   private last: { group: number; reader: GroupReader } | null = null;
   constructor(bytes: Uint8Array) {
     const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);

@@ -119,7 +119,7 @@ export class BakeDesk {
   }
   /** A row of pictures of a bake, stored; made once. */
   private async pictures(bakeId: string): Promise<string | null> {
-    const bytes = this.strip?.bakeId === bakeId ? this.strip.bytes : await this.session.takes.strip((f) => this.frames.get(f)?.points, this.frames.numbers);
+    const bytes = this.strip?.bakeId === bakeId ? this.strip.bytes : await this.session.takes.strip((f) => this.frames.get(f), this.frames.numbers);
     if (!bytes) return null;
     this.strip = { bakeId, bytes };
     const id = bufferId(bytes);

@@ -5,7 +5,7 @@ import { BakedFrames } from './baked-frames';
 
 /** Samples whose first coordinate is their own number. */
 const part = (first: number, count: number): Uint8Array => packFrames(Array.from({ length: count }, (_, k): PackedFrames => ({ points: Float32Array.from({ length: 24 }, (_x, i) => (i === 0 ? first + k : 0.1 * i)), strands: new Float32Array(STRAND_NUMBERS) })), first, 8);
-const firstOf = (frames: BakedFrames, n: number): number | undefined => { const x = frames.get(n)?.points[0]; return x === undefined ? undefined : Math.round(x); };
+const firstOf = (frames: BakedFrames, n: number): number | undefined => { const x = frames.get(n)?.[0]; return x === undefined ? undefined : Math.round(x); };
 
 describe('frames of the bake that is shown', () => {
   it('are there as their parts come, in any order, by the frames of the shot', () => {
@@ -20,8 +20,9 @@ describe('frames of the bake that is shown', () => {
     frames.add(part(0, 12), 0, 12);
     expect(frames.numbers).toEqual([-2, -1, 0, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11]);
     expect(firstOf(frames, 3)).toBe(6);
+    expect([frames.size, frames.drops(3)]).toEqual([14, undefined]);
     frames.clear();
-    expect([frames.numbers, frames.get(3)]).toEqual([[], undefined]);
+    expect([frames.numbers, frames.size, frames.get(3)]).toEqual([[], 0, undefined]);
   });
   it('are unpacked a few parts at a time: those looked at longest ago are let go of, and come again', () => {
     const frames = new BakedFrames(), forget = vi.spyOn(FrameFile.prototype, 'forget');

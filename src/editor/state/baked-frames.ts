@@ -20,8 +20,12 @@ export class BakedFrames {
     const { samples } = this;
     return this.parts.flatMap(({ first, count }) => Array.from({ length: Math.floor((first + count - 1) / samples) - Math.ceil(first / samples) + 1 }, (_, k) => Math.ceil(first / samples) + k)).sort((a, b) => a - b);
   }
-  /** A frame of the shot; none that is not here or cannot be unpacked. */
-  get(frame: number): PackedFrames | undefined {
+  /** How many frames of the shot are here. */
+  get size(): number { return this.numbers.length; }
+  /** Guide points of a frame, and its drops; none of one that is not here or cannot be unpacked. */
+  get(frame: number): Float32Array | undefined { return this.unpacked(frame)?.points; }
+  drops(frame: number): Float32Array | undefined { return this.unpacked(frame)?.drops; }
+  private unpacked(frame: number): PackedFrames | undefined {
     const sample = frame * this.samples, k = this.parts.findIndex((p) => sample >= p.first && sample < p.first + p.count);
     if (k < 0) return undefined;
     const { file, first, count } = this.parts[k];

@@ -415,7 +415,7 @@ export class Session {
       if (fits(points)) return { points, from: 'computed' };
     }
     if (stage === 'bake' && bakeId) {
-      const points = this.bakes.frames.get(at)?.points;
+      const points = this.bakes.frames.get(at);
       if (fits(points)) return { points, from: 'baked' };
     }
     return { points: this.groomedNow(), from: 'combed' };
@@ -423,7 +423,7 @@ export class Session {
   /** Drops in the frame the stage shows, `DROP_NUMBERS` each; null where there are none. */
   shownDrops(): Float32Array | null {
     const { stage, frame, run, bakeId, shownTake } = useEditor.getState(), at = Math.round(frame);
-    if (stage === 'bake') return bakeId ? (this.bakes.frames.get(at)?.drops ?? null) : null;
+    if (stage === 'bake') return bakeId ? (this.bakes.frames.drops(at) ?? null) : null;
     if ((stage !== 'sway' && stage !== 'proof') || this.hands.points) return null;
     return (shownTake ? this.takes.frame(shownTake, at)?.drops : run.key === this.key ? this.runs.drops.get(at) : undefined) ?? null;
   }
