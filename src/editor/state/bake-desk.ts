@@ -18,10 +18,12 @@ export class BakeDesk {
   readonly frames = new BakedFrames();
   private pollTimer: ReturnType<typeof setTimeout> | undefined;
   private closed = false;
+  /** Counts what has been shown: loading that something else came after stops. */
+  private turn = 0;
   /** Bakes whose shots may be changed: somebody has said so. */
   private readonly thawed = new Set<string>();
   constructor(private readonly session: Session) { useEditor.setState({ mayChange: (before, next) => this.thaw(before, next) }); }
-  close(): void { this.closed = true; useEditor.setState({ mayChange: () => true }); clearTimeout(this.pollTimer); }
+  close(): void { this.closed = true; this.turn++; useEditor.setState({ mayChange: () => true }); clearTimeout(this.pollTimer); }
 
   take(bakes: api.Bake[]): void {
     const { bakeId } = useEditor.getState();
@@ -69,11 +71,12 @@ export class BakeDesk {
   async remove(id: string): Promise<void> { await api.deleteBake(id); if (useEditor.getState().bakeId === id) useEditor.setState({ bakeId: null, bakeProof: null, exports: [] }); await this.refresh(); }
   /** Loads a bake's frames for playback; what cannot be read is told, the rest is shown. */
   async show(id: string | null): Promise<void> {
+    const turn = ++this.turn, here = (): boolean => turn === this.turn && useEditor.getState().bakeId === id;
     this.frames.clear();
     useEditor.setState({ bakeId: id, bakeProof: null, bakeDamage: [], exports: [] });
     const bake = useEditor.getState().bakes.find((b) => b.id === id);
     if (!bake || bake.state !== 'done') { this.session.changed(); return; }
-    const { proof, chunks } = await api.getBake(bake.id), here = (): boolean => useEditor.getState().bakeId === id, left = [...chunks];
+    const { proof, chunks } = await api.getBake(bake.id), left = [...chunks];
     const damaged = (from: number, to: number): void => { useEditor.setState({ bakeDamage: [...useEditor.getState().bakeDamage, { from, to }].sort((x, y) => x.from - y.from) }); };
     if (!here()) return;
     this.frames.clear(bake.samples);
