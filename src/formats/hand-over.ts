@@ -23,7 +23,7 @@ import { accessorIn, cardMaterial, cardPrimitive, pngOf } from './card-mesh';
 import { placeOf, skinOf, writeChainGlb, type CarrierTrack } from './chain-glb';
 import { cachePlaces, mddHead, pc2Head } from './point-cache';
 import { springExtension, springNumbers, SPRING_EXTENSION, withExtension, type SpringCollider } from './springs';
-import { clipLayer } from './usd-clips';
+import { clipLayer, partsOf as partsOfTake } from './usd-clips';
 import { CurveStage, type CurveCache } from './usd-curves';
 import { PointsStage } from './usd-points';
 import { writeUsda } from './usda';
@@ -118,13 +118,12 @@ async function* curves(baked: Baked, wish: HandOver, names: HandOverNames, base:
   }
   const parts = Math.ceil(all / PART_BYTES);
   if (parts === 1) { yield { name: `${base}.usdc`, pieces: writeUsdc(stage) }; return finish(); }
-  const perPart = Math.ceil((stage.last - stage.first + 1) / parts), list: { name: string; first: number; last: number }[] = [];
-  for (let first = stage.first, k = 1; first <= stage.last; first += perPart, k++) list.push({ name: `${base}.${String(k).padStart(3, '0')}.usdc`, first, last: Math.min(stage.last, first + perPart - 1) });
-  for (const { name, first, last } of list) yield { name, pieces: writeUsdc(stage, { first, last }) };
+  const list = partsOfTake(stage, base, parts);
+  for (const { name, first, holds } of list) yield { name, pieces: writeUsdc(stage, { first, last: holds }) };
   const { manifest, layer } = clipLayer(stage, base, list);
   yield { name: `${base}.manifest.usda`, pieces: once(encoder.encode(manifest)) };
   yield { name: `${base}.usda`, pieces: once(encoder.encode(layer)) };
-  report.notes.push(`In ${list.length} parts of ${perPart} samples: open ${base}.usda, which joins them by value clips.`);
+  report.notes.push(`In ${list.length} parts of ${list[0].last - list[0].first + 1} samples: open ${base}.usda, which joins them by value clips. Each part but the last holds the first sample of the next too, so that nothing is missing between them.`);
   finish();
 
   function finish(): void { if (filled) report.counts.push(['greatest depth before strands were pushed out, µm', Math.round(1e6 * filled.deepest)]); }

@@ -6,7 +6,16 @@
 import { GROUP, type CurveStage } from './usd-curves';
 import { layerHead, stillText } from './usda';
 
-export function clipLayer(stage: CurveStage, base: string, parts: readonly { name: string; first: number; last: number }[]): { manifest: string; layer: string } {
+/** A part: its file, the samples it stands for, and the last one it holds: one more than those, so that what lies between two parts has both its ends in the first. */
+export interface Part { name: string; first: number; last: number; holds: number }
+/** A take in so many parts. */
+export function partsOf({ first, last }: Pick<CurveStage, 'first' | 'last'>, base: string, parts: number): Part[] {
+  const each = Math.ceil((last - first + 1) / parts), out: Part[] = [];
+  for (let from = first, k = 1; from <= last; from += each, k++) { const end = Math.min(last, from + each - 1); out.push({ name: `${base}.${String(k).padStart(3, '0')}.usdc`, first: from, last: end, holds: Math.min(last, end + 1) }); }
+  return out;
+}
+
+export function clipLayer(stage: CurveStage, base: string, parts: readonly Pick<Part, 'first' | 'last' | 'name'>[]): { manifest: string; layer: string } {
   const at = (n: number): number => stage.timeOf(n), primPath = `/${GROUP}/${stage.name}`, body = (meta: string, inner: string): string => `${layerHead(stage)}
 def Xform "${GROUP}" (
     kind = "component"

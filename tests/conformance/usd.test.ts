@@ -6,7 +6,7 @@ import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { makeRandom } from '../../src/core/math/random';
 import { floatText, writeUsda } from '../../src/formats/usda';
 import { writeUsdc } from '../../src/formats/usdc';
-import { clipLayer } from '../../src/formats/usd-clips';
+import { clipLayer, partsOf } from '../../src/formats/usd-clips';
 import { CurveStage, type CurveCache } from '../../src/formats/usd-curves';
 import { DROP_NUMBERS } from '../../src/core/drops/drop-run';
 import { PointsStage } from '../../src/formats/usd-points';
@@ -110,6 +110,35 @@ describe('a take in parts', () => {
     // the readers take the manifest; what is only declared they do not tell
     expect(list.layer).toContain('BasisCurves');
     for (const line of ['point3f[] points', 'float3[] extent', 'vector3f[] velocities']) expect(manifest).toContain(line);
+  });
+});
+
+describe('a take in parts, put together by the rules of value clips', () => {
+  // Source: OpenUSD documentation, "Value Clips" (active, times, linear between the samples of the active clip, held outside them), from memory; the layers and parts as tinyusdz reads them
+  type Pairs = [number, number][];
+  const pairs = (text: string, name: string): Pairs => [...new RegExp(`double2\\[\\] ${name} = \\[([^\\]]*)\\]`).exec(text)![1].matchAll(/\(([-\d.]+),\s*([-\d.]+)\)/g)].map((m) => [Number(m[1]), Number(m[2])]);
+  const between = (list: Pairs, t: number): number => { const k = list.findLastIndex(([a]) => a <= t); if (k < 0) return list[0][1]; if (k === list.length - 1) return list[k][1]; const [a, x] = list[k], [b, y] = list[k + 1]; return x + ((t - a) / (b - a)) * (y - x); };
+  it('has every sample where it belongs, and goes evenly from each to the next, over the cuts too', async () => {
+    const stage = new CurveStage(cache), parts = partsOf(stage, 'q', 3), { manifest, layer } = clipLayer(stage, 'q', parts);
+    expect(parts.map(({ first, last, holds }) => [first, last, holds])).toEqual([[-2, -1, 0], [0, 1, 2], [2, 3, 3]]);
+    async function* once(text: string): AsyncGenerator<string> { yield text; }
+    const root = (await readingOf('q.usda', once(layer))).layer, files = [...root.matchAll(/@\.\/(q\.\d+\.usdc)@/g)].map((m) => m[1]), active = pairs(root, 'active'), times = pairs(root, 'times');
+    expect((await readingOf('q.manifest.usda', once(manifest))).layer).toContain('BasisCurves');
+    expect(files).toEqual(parts.map((p) => p.name));
+    const read = await Promise.all(parts.map(async ({ name, first, holds }) => (await readingOf(name, writeUsdc(cache, { first, last: holds }))).independent['/Groom/_7_loose__hair_.points'].timeSamples!));
+    for (let t = -2; t <= 3; t += 0.25) {
+      const clip = read[active.filter(([at]) => at <= t).at(-1)![1]], at = between(times, t), k = Math.max(0, clip.times.findLastIndex((x) => x <= at)), next = Math.min(clip.times.length - 1, k + 1), share = next > k ? Math.min(1, (at - clip.times[k]) / (clip.times[next] - clip.times[k])) : 0;
+      const from = Math.floor(t), w = t - from, a = points.get(from)!, b = points.get(Math.min(3, from + 1))!;
+      near(clip.values[k].map((v, i) => v + share * (clip.values[next][i] - v)), Float32Array.from(a, (v, i) => v + w * (b[i] - v)), 1e-6);
+    }
+  });
+  it('is in whole samples, none twice but where parts meet, however many parts', () => {
+    for (const [first, last, many] of [[0, 9, 3], [-5, 5, 4], [1, 1, 1], [0, 240, 7]] as const) {
+      const parts = partsOf({ first, last }, 'r', many), all = parts.flatMap((p) => Array.from({ length: p.last - p.first + 1 }, (_, k) => p.first + k));
+      expect(all).toEqual(Array.from({ length: last - first + 1 }, (_, k) => first + k));
+      parts.forEach((p, k) => expect(p.holds).toBe(k < parts.length - 1 ? parts[k + 1].first : last));
+      expect(new Set(parts.map((p) => p.name)).size).toBe(parts.length);
+    }
   });
 });
 
