@@ -48,7 +48,7 @@ export async function takeLoad(db: Knex, groomId: string, bakeId: string): Promi
   const character = await characterFor(db, document, groom.character.packed), scene = openScene(document, character, { planting, offsets }), grid = sheetOf(scene);
   if (!grid) throw new UserError(422, 'noSheet', 'A sheet has two lines at least.');
   const moved = movedMeshes(character, document), hair = await loadCharacter(db, (await assetOfBake(db, bake)).packed), meshes = new Set(hair.meshes.flatMap((m, k) => (moved.has(m.name) ? [k] : [])));
-  const of = `“${(await getGroom(db, bake.groomId)).name}”`, lies = [...moved].join(', ');
+  const { name } = await getGroom(db, bake.groomId), of = `“${name}”`, lies = [...moved].join(', ');
   if (meshes.size === 0) throw new UserError(409, 'otherClothes', `The character that ${of} was baked on has no ${lies || 'mesh that this sheet moves'}. Put the hair on a version that has it, and bake again.`);
   const { first, last } = planBake(bake.document), each = 3 * document.guides.count * document.guides.pointCount, frames = last - first + 1, forces = new Float32Array(each * frames), taker = new LoadTaker(restPoints(scene), document.guides.count, document.guides.pointCount, grid.next, meshes), reader = await BakeReader.open(db, bake);
   let known = 0, pressed = 0;
@@ -63,5 +63,5 @@ export async function takeLoad(db: Knex, groomId: string, bakeId: string): Promi
   if (known < frames) throw new UserError(409, 'somePresses', `What ${of} pressed clothes by was kept of ${known} of its ${frames} frames only. Bake the hair again.`);
   if (taker.taken === 0) throw new UserError(409, 'nothingLies', `In that bake nothing of ${of} lies on this sheet: it never touches ${lies} near these lines.`);
   const { shot } = bake.document;
-  return { load: { forces: await putBlob(db, bytesOf(forces)), from: `${(await getGroom(db, bake.groomId)).name}, ${bake.settings.shotName}`.slice(0, 300), on: true, share: 1, first, frames, fps: shot.fps * bake.samples, cyclic: shot.cyclic, lines: document.guides.count, points: document.guides.pointCount }, taken: taker.taken / frames, elsewhere: (taker.elsewhere + pressed) / frames };
+  return { load: { forces: await putBlob(db, bytesOf(forces)), from: `${name}, ${bake.settings.shotName}`.slice(0, 300), on: true, share: 1, first, frames, fps: shot.fps * bake.samples, cyclic: shot.cyclic, lines: document.guides.count, points: document.guides.pointCount }, taken: taker.taken / frames, elsewhere: (taker.elsewhere + pressed) / frames };
 }

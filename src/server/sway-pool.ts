@@ -9,7 +9,7 @@ import { measuresOf, meterOf } from '../core/proof/take';
 import type { KernelWish } from '../core/sway/rod-system';
 import { giveUp, makeShared } from '../core/sway/coupling';
 import { isCoupled, needsOne, planRun, type FrameMeasures, type RunPlan, type StartReport } from '../core/sway/run';
-import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../core/sway/shares';
+import { joined, joinMeasures, joinReports, shareBounds, SharedFrames } from '../core/sway/shares';
 import { unpackCharacter } from '../formats/packed-character';
 
 /** Frames a share may be ahead of what has been taken. */
@@ -51,14 +51,6 @@ export const isStateFrame = (frame: number, { firstFrame, stateEvery }: Pick<Run
 
 /** Beside this file when bundled. */
 const SHARE_FILE = path.join(path.dirname(fileURLToPath(import.meta.url)), 'sway-share.mjs');
-
-/** Shares of a frame, one after the other; all shares have theirs or none. */
-function joined32(parts: readonly Float32Array[]): Float32Array {
-  const out = new Float32Array(parts.reduce((n, p) => n + p.length, 0));
-  let at = 0;
-  for (const p of parts) { out.set(p, at); at += p.length; }
-  return out;
-}
 
 /** Computes the frames in order, on as many threads as asked for. Ends its threads whichever way it is left. */
 export async function* computeFrames(input: RunInput, threads: number, shareFile = SHARE_FILE): AsyncGenerator<PoolItem> {
@@ -106,14 +98,14 @@ export async function* computeFrames(input: RunInput, threads: number, shareFile
     yield { kind: 'started', report };
     for (let frame = begin; frame <= input.lastFrame; frame++) {
       await until(() => complete(measured.get(frame)));
-      const joined = measured.get(frame)!.reduce(joinMeasures), points = frames.frame(frame).slice(), strands = frames.strands(frame).slice(), measures = { ...meter.take(measuresOf(joined), points, strands), seam: joined.seam };
+      const whole = measured.get(frame)!.reduce(joinMeasures), points = frames.frame(frame).slice(), strands = frames.strands(frame).slice(), measures = { ...meter.take(measuresOf(whole), points, strands), seam: whole.seam };
       measured.delete(frame);
       const drops = wet.get(frame), parts = pressed.get(frame);
       wet.delete(frame);
       pressed.delete(frame);
       Atomics.add(taken, TAKEN, 1);
       Atomics.notify(taken, TAKEN);
-      yield { kind: 'frame', measures, points, strands, ...(drops ? { drops } : {}), ...(parts ? { presses: joined32(parts) } : {}) };
+      yield { kind: 'frame', measures, points, strands, ...(drops ? { drops } : {}), ...(parts ? { presses: joined(parts) } : {}) };
       if (!isStateFrame(frame, input) || frame === input.lastFrame) continue;
       await until(() => complete(states.get(frame)));
       yield { kind: 'state', state: { frame, bounds: [...bounds], parts: states.get(frame)!, report } };

@@ -13,6 +13,19 @@ const at = async (place: readonly number[]): Promise<[number, number]> => {
   const box = (await page.getByTestId('view').boundingBox())!, [x, y] = await page.evaluate((p) => { const { view } = (window as never as { fineComb: { view: { project: (v: unknown) => [number, number]; controls: { target: { clone: () => { set: (...n: number[]) => unknown } } } } } }).fineComb; return view.project(view.controls.target.clone().set(...p)); }, place as number[]);
   return [box.x + x, box.y + y];
 };
+/** From the coat-tails’ page to a groom of its own, in which a sheet may be laid through a mesh. */
+async function beginSheet(mesh: string): Promise<void> {
+  await page.getByTestId('stage-cast').click();
+  await page.getByTestId('fold-meshHair').click();
+  await page.getByLabel(`Draw chains through ${mesh}`, { exact: true }).click();
+  const from = page.url();
+  await page.getByTestId('begin-drawn').click();
+  await page.waitForURL((u) => u.href !== from && u.pathname.startsWith('/groom/'));
+  await page.getByTestId('view').waitFor();
+  await page.getByTestId('stage-plant').click();
+  await page.getByText('No chain yet').waitFor();
+  await page.getByTestId('fold-sheet').click();
+}
 beforeAll(async () => { trial = await startTrial(); browser = await openBrowser(); page = await watchedPage(browser, errors); page.on('dialog', (d) => void d.accept()); });
 afterAll(async () => { await browser?.close(); await trial?.stop(); trial?.remove(); });
 afterEach(() => { expect(errors.splice(0)).toEqual([]); });
@@ -21,16 +34,7 @@ it('a line along an edge is clicked, and a sheet is laid from it; one undo takes
   await page.goto(trial.url);
   await page.getByRole('link', { name: /^coat-tails/ }).click();
   await page.getByTestId('view').waitFor();
-  await page.getByTestId('stage-cast').click();
-  await page.getByTestId('fold-meshHair').click();
-  await page.getByLabel('Draw chains through coat', { exact: true }).click();
-  const from = page.url();
-  await page.getByTestId('begin-drawn').click();
-  await page.waitForURL((u) => u.href !== from && u.pathname.startsWith('/groom/'));
-  await page.getByTestId('view').waitFor();
-  await page.getByTestId('stage-plant').click();
-  await page.getByText('No chain yet').waitFor();
-  await page.getByTestId('fold-sheet').click();
+  await beginSheet('coat');
   expect(await page.getByTestId('lay-sheet').isDisabled()).toBe(true);
   await ask('(f.view.controls.target.set(0, 0.8, 0), f.view.camera.position.set(0, 0.9, -1.7), f.view.controls.update(), f.view.touch(), 1)');
   await page.getByTestId('draw-chains').click();
@@ -105,16 +109,7 @@ it('hair lies on a sheet: what a bake of it pressed by is laid on the lines, mov
   expect(await ask('f.session.document.sway.load ?? null')).toBeNull();
   // that was a conflict, and said to be one
   expect(errors.splice(0).every((e) => e.includes('409'))).toBe(true);
-  await page.getByTestId('stage-cast').click();
-  await page.getByTestId('fold-meshHair').click();
-  await page.getByLabel('Draw chains through collar', { exact: true }).click();
-  const from = page.url();
-  await page.getByTestId('begin-drawn').click();
-  await page.waitForURL((u) => u.href !== from && u.pathname.startsWith('/groom/'));
-  await page.getByTestId('view').waitFor();
-  await page.getByTestId('stage-plant').click();
-  await page.getByText('No chain yet').waitFor();
-  await page.getByTestId('fold-sheet').click();
+  await beginSheet('collar');
   await ask('(f.view.controls.target.set(0, 1.45, 0), f.view.camera.position.set(0, 1.45, -1), f.view.controls.update(), f.view.touch(), 1)');
   await page.getByTestId('draw-chains').click();
   for (const x of [0.05, 0, -0.05]) await page.mouse.click(...(await at([x, 1.485, -0.13])));

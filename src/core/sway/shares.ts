@@ -28,6 +28,14 @@ export function renumber(measures: FrameMeasures, from: number): FrameMeasures {
   return { ...measures, stretchGuide: moved(measures.stretchGuide), depthGuide: moved(measures.depthGuide), ...(seam ? { seam: { ...seam, gapGuide: moved(seam.gapGuide), speedGuide: moved(seam.speedGuide) } } : {}) };
 }
 
+/** Lists of the shares, one after the other. */
+export function joined(parts: readonly Float32Array[]): Float32Array<ArrayBuffer> {
+  const out = new Float32Array(parts.reduce((n, p) => n + p.length, 0));
+  let at = 0;
+  for (const p of parts) { out.set(p, at); at += p.length; }
+  return out;
+}
+
 /** What two shares found at the start as what both found. */
 export function joinReports(a: StartReport, b: StartReport): StartReport {
   const guides = a.guides + b.guides, heldShare = guides > 0 ? (a.heldShare * a.guides + b.heldShare * b.guides) / guides : 0;

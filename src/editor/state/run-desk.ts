@@ -5,7 +5,7 @@ import { FrameMeter } from '../../core/proof/frame-meter';
 import { lastComputed, measuresOf, withFrame } from '../../core/proof/take';
 import { CONTROL_WORDS, couplingNumbers, giveUp } from '../../core/sway/coupling';
 import { isCoupled, needsOne, type FrameMeasures, type StartReport } from '../../core/sway/run';
-import { joinMeasures, joinReports, shareBounds, SharedFrames } from '../../core/sway/shares';
+import { joined, joinMeasures, joinReports, shareBounds, SharedFrames } from '../../core/sway/shares';
 import { STRAND_NUMBERS } from '../../core/proof/strand-meter';
 import type { SwayReply, SwayRequest } from '../../workers/messages';
 import type { Session } from './session';
@@ -191,11 +191,4 @@ export class RunDesk {
     if (run.state === 'running') { useEditor.setState({ run: NO_RUN }); this.frames = noFrames(); }
     return { workers: this.workers, run: this.runNumber };
   }
-}
-
-function joined(parts: Float32Array[]): Float32Array {
-  const out = new Float32Array(parts.reduce((n, p) => n + p.length, 0));
-  let at = 0;
-  for (const p of parts) { out.set(p, at); at += p.length; }
-  return out;
 }

@@ -191,7 +191,7 @@ export async function chunkBytes(db: Knex, bake: Pick<Bake, 'id' | 'samples'>, c
 
 /** Samples of a bake one by one, with the chunk of the last one at hand. */
 export class BakeReader {
-  private held: { chunk: ChunkInfo; file: FrameFile } | null = null;
+  private held: FrameFile | null = null;
   private constructor(private readonly db: Knex, private readonly bake: Bake, private readonly chunks: ChunkInfo[]) {}
   static async open(db: Knex, bake: Bake): Promise<BakeReader> { return new BakeReader(db, bake, await bakeChunks(db, bake.id)); }
   /** 3 × points, m, world. */
@@ -203,12 +203,12 @@ export class BakeReader {
   private async frame(n: number): Promise<PackedFrames> {
     const frame = Math.floor(n / this.bake.samples);
     try {
-      if (!this.held?.file.has(n)) {
+      if (!this.held?.has(n)) {
         const chunk = this.chunks.find((c) => n >= c.first && n < c.first + c.count);
         if (!chunk) throw new DamagedFramesError(frame, frame);
-        this.held = { chunk, file: new FrameFile(await chunkBytes(this.db, this.bake, chunk)) };
+        this.held = new FrameFile(await chunkBytes(this.db, this.bake, chunk));
       }
-      return this.held.file.frame(n);
+      return this.held.frame(n);
     } catch (cause) { throw cause instanceof FrameFileError ? new DamagedFramesError(frame, frame) : cause; }
   }
 }
