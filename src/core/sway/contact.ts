@@ -221,10 +221,10 @@ export class ContactFinder {
     this.shellReady = true;
     this.shells[which].frame(from, to);
   }
-  /** Shell that a contact's number belongs to, −1 for none. */
   /** Of a contact with a shell: its place in the list of shells, and the triangle, by the shell’s own order. */
   shellOfContact(id: number): number { return this.shellOf(id); }
   triangleOfContact(id: number): number { return (id - this.shellIds[this.shellOf(id)]) >> 2; }
+  /** Shell that a contact's number belongs to, −1 for none. */
   private shellOf(id: number): number {
     for (let q = this.shells.length - 1; q >= 0; q--) if (id >= this.shellIds[q]) return q;
     return -1;
