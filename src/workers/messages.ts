@@ -11,7 +11,7 @@ import type { SwaySettings } from '../core/document/schema';
 import type { Pose } from '../core/mesh/character';
 import type { SettleOrder } from '../core/sway/settle';
 import type { Hand } from '../core/mesh/hand';
-import type { Proof } from '../core/document/proof';
+import type { FilledDepths, Proof } from '../core/document/proof';
 import type { PackedFrames } from '../core/bake/frame-codec';
 import type { TrialMeasure } from '../core/proof/remedies';
 import type { ColliderSet } from '../core/sway/colliders';
@@ -77,7 +77,7 @@ export type TrialRequest =
 export type TrialReply =
   | { kind: 'progress'; job: number; done: number; of: number }
   | { kind: 'taken'; job: number; proof: Proof; frames: Map<number, PackedFrames>; more: Partial<Record<TrialMeasure, number>> }
-  | { kind: 'filled'; job: number; frames: [number, number, number][] }
+  | { kind: 'filled'; job: number; frames: FilledDepths['frames']; colliders: string[]; below: FilledDepths['below'] }
   | { kind: 'packed'; job: number; bytes: Uint8Array }
   | { kind: 'unpacked'; job: number; frames: Map<number, PackedFrames> }
   | { kind: 'stopped'; job: number }

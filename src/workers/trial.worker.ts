@@ -2,8 +2,9 @@
 import { openScene } from '../core/bake/open-scene';
 import { packFrames, unpackFrames, type PackedFrames } from '../core/bake/frame-codec';
 import { unpackPlanting, floatsOf } from '../core/document/buffers';
-import type { Proof } from '../core/document/proof';
+import type { FilledDepths, Proof } from '../core/document/proof';
 import { documentSchema } from '../core/document/schema';
+import { leadOf } from '../core/fill/weights';
 import { FilledFrames } from '../core/fill/filled-frames';
 import type { Character } from '../core/mesh/character';
 import { MeshDepth, OverFace } from '../core/proof/mesh-depth';
@@ -60,14 +61,16 @@ async function take({ job, document: given, preRoll, start, end, exact, plot, ..
 
 async function filled({ job, document: given, planting, offsets, maps, faces, count, frames }: Extract<TrialRequest, { kind: 'filled' }>): Promise<void> {
   if (!character) throw new Error('The character has not arrived.');
-  const document = documentSchema.parse(given), out: [number, number, number][] = [];
+  const document = documentSchema.parse(given), out: FilledDepths['frames'] = [], worst = new Map<number, FilledDepths['below'][number]>();
   const strands = new FilledFrames({ document, character, planting: unpackPlanting(planting), offsets: floatsOf(offsets), faces, count, maps });
   for (const [frame, points] of frames) {
     strands.at(frame, points);
-    out.push([frame, strands.last.depth, strands.last.strand]);
+    const lead = (strand: number): number => (strand < 0 ? -1 : leadOf(strands.strands.follow, strand));
+    out.push([frame, strands.last.depth, lead(strands.last.strand)]);
+    for (const [k, depth, strand] of strands.last.below ?? []) if (depth > (worst.get(k)?.[2] ?? 0)) worst.set(k, [k, frame, depth, lead(strand)]);
     scope.postMessage({ kind: 'progress', job, done: out.length, of: frames.length });
     await breathe();
     if (stopped.delete(job)) { scope.postMessage({ kind: 'stopped', job }); return; }
   }
-  scope.postMessage({ kind: 'filled', job, frames: out });
+  scope.postMessage({ kind: 'filled', job, frames: out, colliders: strands.colliders, below: [...worst.values()].sort((a, b) => a[0] - b[0]) });
 }

@@ -7,12 +7,12 @@ import { scatterRoots } from '../../src/core/groom/scatter';
 import { makeRandom } from '../../src/core/math/random';
 import { poseAtFrame, restPositions, skinPositions, type Character, type Pose } from '../../src/core/mesh/character';
 import { Surface } from '../../src/core/mesh/surface';
-import { pushFilled } from '../../src/core/sway/push-filled';
+import { filledColliders, pushFilled, type Deepest } from '../../src/core/sway/push-filled';
 import { oda } from '../helpers/oda';
 
 const NODES = 12, STRANDS = 240, settings = defaultSway();
 let character: Character, pose: Pose, raw: Float32Array;
-const lifted = (P: Float32Array, worst?: { strand: number }): { P: Float32Array; depth: number } => { const out = P.slice(), depth = pushFilled(character, [], settings, pose, out, NODES, worst); return { P: out, depth }; };
+const lifted = (P: Float32Array, worst?: Deepest): { P: Float32Array; depth: number } => { const out = P.slice(), depth = pushFilled(character, [], settings, pose, out, NODES, worst); return { P: out, depth }; };
 const strand = (P: Float32Array, s: number): Float32Array => P.subarray(3 * NODES * s, 3 * NODES * (s + 1));
 const ordered = (order: readonly number[]): Float32Array => { const P = new Float32Array(3 * NODES * order.length); order.forEach((s, k) => P.set(strand(raw, s), 3 * NODES * k)); return P; };
 
@@ -33,14 +33,34 @@ beforeAll(async () => {
 
 describe('filled strands lifted out', () => {
   it('come out the same to the bit in whatever order they are given', () => {
-    const worst = { strand: -1 }, all = lifted(raw, worst), back = Array.from({ length: STRANDS }, (_, k) => STRANDS - 1 - k), turned = lifted(ordered(back));
+    const worst: Deepest = { strand: -1 }, all = lifted(raw, worst), back = Array.from({ length: STRANDS }, (_, k) => STRANDS - 1 - k), turned = lifted(ordered(back));
     expect(all.depth).toBeGreaterThan(0.002);
     expect(turned.depth).toBe(all.depth);
     back.forEach((s, k) => expect(strand(turned.P, k)).toEqual(strand(all.P, s)));
     // the deepest is told by its own number
-    const other = { strand: -1 };
+    const other: Deepest = { strand: -1 };
     lifted(ordered(back), other);
     expect(other.strand).toBe(STRANDS - 1 - worst.strand);
+    expect(other.below).toEqual(worst.below!.map(([k, depth, s]) => [k, depth, STRANDS - 1 - s]));
+  });
+  it('are told collider by collider, as deep as the trees of the meshes say', () => {
+    const worst: Deepest = { strand: -1 }, { depth } = lifted(raw, worst), names = filledColliders(character, [], settings), below = new Map(worst.below!.map(([k, d, s]) => [names[k], { depth: d, strand: s }]));
+    expect(Math.max(...worst.below!.map(([, d]) => d))).toBe(depth);
+    expect([...below.keys()]).toEqual(expect.arrayContaining(['head', 'collar']));
+    // of the deepest strand of each, some point beyond its first stretch is so deep in that mesh
+    for (const [name, told] of below) {
+      // of a mesh of parts that are stuck into each other only the outside counts
+      if (!['head', 'collar', 'coat'].includes(name)) continue;
+      const m = character.meshes.find((x) => x.name === name)!, Q = new Float64Array(m.positions.length);
+      skinPositions(character, m, pose, Q);
+      const tree = new Surface(Q, m.triangles), P = strand(raw, told.strand);
+      let nearest = Infinity;
+      for (let k = 2; k < NODES; k++) {
+        const at = [P[3 * k], P[3 * k + 1], P[3 * k + 2]], hit = tree.nearest(at, 0.05);
+        if (hit && hit.normal.reduce((d, n, c) => d + n * (at[c] - hit.point[c]), 0) < 0) nearest = Math.min(nearest, Math.abs(hit.distance - told.depth));
+      }
+      expect([name, nearest < 2e-4]).toEqual([name, true]);
+    }
   });
   it('keep roots and lengths, and leave few points inside, of strands that are deep in something from the root on, as the tree of each mesh tells', () => {
     const { P } = lifted(raw), trees = character.meshes.filter((m) => ['head', 'collar', 'coat'].includes(m.name)).map((m) => { const Q = new Float64Array(m.positions.length); skinPositions(character, m, pose, Q); return new Surface(Q, m.triangles); });

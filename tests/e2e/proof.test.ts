@@ -199,6 +199,12 @@ describe('proof on paper and in the show', () => {
     const [{ proof }] = await takes();
     expect(proof.filled!.frames.length).toBe(13);
     expect(proof.filled!.count).toBe(1500);
+    // by guides that can be marked, and by collider
+    const guides = proof.report.guides, { frames, below, colliders } = proof.filled!;
+    expect(frames.every(([, depth, guide]) => (depth > 0 ? guide >= 0 && guide < guides : guide === -1))).toBe(true);
+    expect(Math.max(...below.map(([, , depth]) => depth))).toBeCloseTo(Math.max(...frames.map(([, depth]) => depth)), 12);
+    const deepest = below.reduce((a, b) => (b[2] > a[2] ? b : a));
+    expect(await page.getByTestId('below-list').innerText()).toContain(`filled strands below ${colliders[deepest[0]]}`);
     expect(await page.getByTestId('measure-filled').getAttribute('data-passes')).not.toBeNull();
   });
   it('heat is shown on the hair itself', async () => {

@@ -31,8 +31,14 @@ export const reportSchema = z.object({
   /** What the colliders are called, by their numbers. */
   colliders: z.array(z.string()).default([]),
 });
-/** Filled strands against the closed meshes and pills, before they are pushed out: frame, depth in m, strand. */
-export const filledSchema = z.object({ count, frames: z.array(z.tuple([count, z.number(), count])).max(100000) });
+/**
+ * Filled strands against the closed meshes and pills, before they are pushed out: frame, depth in m, and the guide that the deepest strand follows most.
+ * What the colliders are called, and how deep each was gone into at most: its number, frame, depth in m, guide.
+ */
+export const filledSchema = z.object({ count, frames: z.array(z.tuple([count, z.number(), count])).max(100000), colliders: z.array(z.string()).default([]), below: z.array(z.tuple([count, count, z.number(), count])).default([]) })
+  // an earlier version told no colliders, and strands where guides belong
+  .transform((f) => (f.colliders.length > 0 ? f : { ...f, frames: f.frames.map(([frame, depth]): [number, number, number] => [frame, depth, -1]) }));
+export type FilledDepths = z.infer<typeof filledSchema>;
 export const proofSchema = z.object({
   start: count, end: count, fps: z.number(), report: reportSchema, frames: z.array(measuresSchema).max(100000), seam: seamSchema.nullable().default(null), seconds: z.number().default(0),
   filled: filledSchema.nullable().default(null),

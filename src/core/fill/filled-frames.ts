@@ -3,7 +3,7 @@ import type { GroomDocument } from '../document/schema';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../groom/planting';
 import { poseAtFrame, restPositions, skinPositions, type Character } from '../mesh/character';
 import { Surface } from '../mesh/surface';
-import { pushFilled } from '../sway/push-filled';
+import { filledColliders, pushFilled, type Deepest } from '../sway/push-filled';
 import { fillFrom } from './open-fill';
 import { FillShapes, type FilledStrands } from './strands';
 
@@ -13,8 +13,8 @@ export class FilledFrames {
   readonly strands: FilledStrands;
   /** Greatest depth any strand had below a collider before it was pushed out, m. */
   deepest = 0;
-  /** The same of the last frame alone, with the strand; −1 for none. */
-  last = { depth: 0, strand: -1 };
+  /** The same of the last frame alone, with the strand, and collider by collider. */
+  last: Deepest & { depth: number } = { depth: 0, strand: -1 };
   private readonly shapes: FillShapes;
   private readonly frames: Float64Array;
   private readonly guideFrames: Float64Array;
@@ -33,6 +33,8 @@ export class FilledFrames {
     this.motions = new Float64Array(7 * this.strands.roots.faces.length);
     this.guideMotions = new Float64Array(7 * planting.faces.length);
   }
+  /** What `last.below` counts. */
+  get colliders(): string[] { const { character, document } = this.input; return filledColliders(character, document.hidden, document.sway); }
   private mesh(): Character['meshes'][number] { return this.input.character.meshes.find((m) => m.name === this.input.document.plot.mesh)!; }
 
   /** 3 × nodes × strands, m: as groomed, in the rest pose. */

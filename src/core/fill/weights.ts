@@ -16,6 +16,12 @@ export interface FillWeights {
 }
 
 const KEPT = 4;
+/** The guide that a strand follows most. */
+export function leadOf({ guides, weights }: FillWeights, strand: number): number {
+  let guide = -1;
+  for (let q = KEPT * strand, most = 0; q < KEPT * (strand + 1); q++) if (weights[q] > most) { most = weights[q]; guide = guides[q]; }
+  return guide;
+}
 /** Guides remembered at each vertex while distances spread over the mesh. */
 const SPREAD = 10, SPREAD_DIVIDED = 14;
 const EPSILON = 1e-10;

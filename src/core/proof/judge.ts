@@ -79,7 +79,7 @@ export function worstList(proof: Proof, limits: Limits = {}, most = 12): (Figure
       if (v.frame < proof.start || v.guide < 0 || v.value <= 0.5 * limit || (name === 'drift' && (v.frame !== proof.start || proof.seam !== null))) continue;
       if (v.value > (seen.get(v.guide)?.value ?? 0)) seen.set(v.guide, v);
     }
-    for (const v of seen.values()) out.push({ ...v, name, limit, where: name === 'depth' ? colliderOf(proof, v) : '' });
+    for (const v of seen.values()) out.push({ ...v, name, limit, where: name === 'depth' ? colliderOf(proof, v) : name === 'filled' ? filledColliderOf(proof, v) : '' });
   }
   return out.sort((a, b) => b.value / (b.limit || 1) - a.value / (a.limit || 1) || a.frame - b.frame).slice(0, most);
 }
@@ -88,6 +88,21 @@ export function colliderOf(proof: Proof, { frame, guide }: Pick<Figure, 'frame' 
   const hit = proof.frames.find((f) => f.frame === frame)?.below.find(([, , g]) => g === guide);
   return hit ? (proof.report.colliders[hit[0]] ?? '') : '';
 }
+
+/** What the filled strand that is deepest in a frame is below, where that is the deepest that collider was gone into. */
+function filledColliderOf({ filled }: Proof, { frame, value }: Figure): string {
+  const hit = filled?.below.find(([, f, depth]) => f === frame && depth === value);
+  return hit ? (filled!.colliders[hit[0]] ?? '') : '';
+}
+/** How deep each collider was gone into at most in the frames that are shown, by guides and by filled strands, deepest first. */
+export function deepestBelow(proof: Proof): { collider: string; filled: boolean; depth: number; frame: number; guide: number }[] {
+  const worst = new Map<number, { depth: number; frame: number; guide: number }>();
+  for (const f of proof.frames) if (f.frame >= proof.start) for (const [c, depth, guide] of f.below) if (depth > (worst.get(c)?.depth ?? 0)) worst.set(c, { depth, frame: f.frame, guide });
+  const guides = [...worst].map(([c, w]) => ({ collider: proof.report.colliders[c] ?? 'a collider', filled: false, ...w })), filled = (proof.filled?.below ?? []).map(([c, frame, depth, guide]) => ({ collider: proof.filled!.colliders[c] ?? 'a collider', filled: true, depth, frame, guide }));
+  return [...guides, ...filled].filter((w) => w.depth > TOLD).sort((a, b) => b.depth - a.depth);
+}
+/** m: what is less deep is not told collider by collider. */
+const TOLD = 5e-5;
 
 /** Value at the upper end of the ramp when a measure is shown on the hair: a quarter beyond its limit; of drift, which moving hair has a lot of, the most there is. */
 export const heatTop = (name: 'depth' | 'stretch' | 'jump' | 'jitter' | 'drift', proof: Proof | null, limits: Limits = {}): number =>

@@ -1,10 +1,10 @@
 import { beforeAll, describe, expect, it } from 'vitest';
 import { tubeScenes, type TubeScenes } from '../../../tests/helpers/tube-scene';
-import { measuresSchema, MEASURES, reportSchema, type Measures, type Proof } from '../document/proof';
+import { filledSchema, measuresSchema, MEASURES, reportSchema, type Measures, type Proof } from '../document/proof';
 import { makeRandom } from '../math/random';
 import { SwayRun } from '../sway/run';
 import { FrameMeter, neighbourPairs } from './frame-meter';
-import { colliderOf, figureOf, judge, passes, worstList } from './judge';
+import { colliderOf, deepestBelow, figureOf, judge, passes, worstList } from './judge';
 import { LoopSeam } from './loop-seam';
 import { MeshDepth, poseOf } from './mesh-depth';
 import { proofCsv, takeSheet } from './sheet';
@@ -199,6 +199,20 @@ describe('a proof', () => {
     expect(colliderOf(p, { frame: 2, guide: 4 })).toBe('coat, blue');
     expect(worstList(p)[0]).toMatchObject({ name: 'depth', frame: 2, guide: 4, where: 'coat, blue' });
     expect(worstList(p).map((w) => w.guide)).toContain(5);
+  });
+  it('of filled strands tells what they are below, and marks the guides they follow; what an earlier version measured marks none', () => {
+    const filled = filledSchema.parse({ count: 900, frames: [[1, 0.001, 3], [2, 0.006, 5], [3, 0.0055, 2]], colliders: ['head', 'scarf'], below: [[0, 3, 0.0055, 2], [1, 2, 0.006, 5]] }), p = proofOf(frames, { report: { ...proofOf(frames).report, colliders: ['head', 'coat'] }, filled });
+    expect(figureOf(p, 'filled')).toEqual({ value: 0.006, frame: 2, guide: 5 });
+    expect(worstList(p).filter((w) => w.name === 'filled').map((w) => [w.guide, w.where])).toEqual([[5, 'scarf'], [2, 'head']]);
+    expect(deepestBelow(p)).toEqual([{ collider: 'scarf', filled: true, depth: 0.006, frame: 2, guide: 5 }, { collider: 'head', filled: true, depth: 0.0055, frame: 3, guide: 2 }, { collider: 'coat', filled: false, depth: 0.002, frame: 2, guide: 4 }]);
+    const lines = proofCsv(p).trim().split('\r\n').map((l) => l.split(',')), at = lines[0].indexOf('filled_depth_mm');
+    expect(lines.slice(1).map((l) => [l[at], l[at + 1]])).toEqual([['', ''], ['1', '3'], ['6', '5'], ['5.5', '2']]);
+    expect(takeSheet({ production: 'p', character: 'c', groom: 'g', take: { name: 't', shotName: 's', createdAt: '2026-01-02T03:04:05Z', changes: [] }, proof: p, limits: {}, strip: null })).toMatch(/scarf<\/td><td>filled strands<\/td><td class="n">6\.00 mm/);
+    // strands stood where guides belong
+    const earlier = filledSchema.parse({ count: 900, frames: [[1, 0.001, 873], [2, 0.006, 12]] });
+    expect(earlier.frames).toEqual([[1, 0.001, -1], [2, 0.006, -1]]);
+    expect(deepestBelow(proofOf(frames, { filled: earlier })).map((w) => w.filled)).toEqual([false]);
+    expect(worstList(proofOf(frames, { filled: earlier })).some((w) => w.name === 'filled')).toBe(false);
   });
   it('swinging on counts half a second after the skin has come to rest', () => {
     const p = proofOf(Array.from({ length: 40 }, (_, k) => frame(k + 1, { carried: k < 10 ? 1 : 0, own: k < 25 ? 2 : 0.3 })));

@@ -34,11 +34,20 @@ function hiddenOf(character: Character, m: number): Uint8Array {
   return known;
 }
 
+/** What filled strands are lifted out of, by name, as `Deepest.below` counts them. */
+export function filledColliders(character: Character, hidden: readonly string[], settings: SwaySettings): string[] {
+  const { set, shells } = obstaclesOf(character, hidden, settings);
+  return [...set.pills.filter((p) => p.on).map((p) => p.label), ...set.floors.filter((f) => f.on).map((f) => f.label), ...shells.map((m) => set.shells.find((s) => s.mesh === m)!.label)];
+}
+
+/** The deepest strand, −1 for none; and of each collider that any is below: its number, the greatest depth, m, and the strand. */
+export interface Deepest { strand: number; below?: [number, number, number][] }
+
 /**
  * Lifts filled strands (3 × nodes × strands, m, world, in place) out of the colliders of a character in a pose. Returns the
  * greatest depth any had before, m; `worst` is told which.
  */
-export function pushFilled(character: Character, hidden: readonly string[], settings: SwaySettings, pose: Pose, P: Float32Array, nodes: number, worst?: { strand: number }): number {
+export function pushFilled(character: Character, hidden: readonly string[], settings: SwaySettings, pose: Pose, P: Float32Array, nodes: number, worst?: Deepest): number {
   const { set, obstacles, shells, nodes: carriers } = obstaclesOf(character, hidden, settings), rest = poseCharacter(character, null, 0), used = set.pills.filter((p) => p.on);
   const motions = new Float64Array(7 * carriers.length), ends = new Float64Array(6 * used.length);
   nodeMotionsInto(motions, carriers, rest, pose);
@@ -55,11 +64,13 @@ export function pushFilled(character: Character, hidden: readonly string[], sett
   const posed = new PosedObstacles({ ...obstacles, floors }, ends, positions, boxOf(P, 0.02));
   let deepest = 0;
   for (const strand of inPlaces(P, nodes)) {
+    posed.strand = strand;
     const depth = posed.sweep(P, strand * nodes, nodes);
     if (depth < deepest || (depth === deepest && worst && strand > worst.strand)) continue;
     deepest = depth;
     if (worst) worst.strand = strand;
   }
+  if (worst) { worst.below = []; posed.depths.forEach((depth, k) => { if (depth > 0) worst.below!.push([k, depth, posed.depthStrands[k]]); }); }
   return deepest;
 }
 

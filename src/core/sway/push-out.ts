@@ -48,13 +48,21 @@ export class PosedObstacles {
   private readonly near: Int32Array;
   private readonly balls: Float64Array;
   private readonly out = new Float64Array(4);
-  /** Of the last place asked about: signed distance, and the normal. */
+  /** Of the last place asked about: signed distance, and the normal; and which obstacle that is: pills, then floors, then shells; −1 for none. */
   readonly found = new Float64Array(4);
+  private which = -1;
+  /** By obstacle: greatest depth that any strand swept so far had in it before, m, and the number in `strand` when it was swept. */
+  readonly depths: Float64Array;
+  readonly depthStrands: Int32Array;
+  /** Number of the strand that is swept next. */
+  strand = 0;
 
   /** `ends`: six numbers a pill; `positions`: of each shell's vertices; `box`: low and high corner of all strands, m. */
   constructor(private readonly obstacles: Obstacles, private readonly ends: ArrayLike<number>, positions: readonly ArrayLike<number>[], box: readonly number[]) {
     this.fields = obstacles.shells.map((s, k) => new SkinField(positions[k], s.triangles, s.closed, s.closed ? outwardOf(s.triangles, positions[k]) : 1, BAND, box, s.hidden));
     this.near = new Int32Array(this.fields.length).fill(-1);
+    this.depths = new Float64Array(obstacles.pills.length + obstacles.floors.length + obstacles.shells.length);
+    this.depthStrands = new Int32Array(this.depths.length).fill(-1);
     this.balls = new Float64Array(4 * obstacles.pills.length);
     obstacles.pills.forEach((p, k) => {
       const o = 6 * k;
@@ -67,15 +75,16 @@ export class PosedObstacles {
   at(x: number, y: number, z: number, cx: number, cy: number, cz: number): number {
     const { obstacles, ends, balls, out, found } = this;
     let best = Infinity;
+    this.which = -1;
     for (let k = 0; k < obstacles.pills.length; k++) {
       const dx = x - balls[4 * k], dy = y - balls[4 * k + 1], dz = z - balls[4 * k + 2], r = balls[4 * k + 3] + MARGIN;
       if (dx * dx + dy * dy + dz * dz > r * r) continue;
       const o = 6 * k, p = obstacles.pills[k], d = pillDistance(x, y, z, ends[o], ends[o + 1], ends[o + 2], ends[o + 3], ends[o + 4], ends[o + 5], p.radiusA, p.radiusB, out);
-      if (d < best) { best = d; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
+      if (d < best) { best = d; this.which = k; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
     }
-    for (const f of obstacles.floors) {
-      const d = f[0] * x + f[1] * y + f[2] * z - f[3];
-      if (d < best) { best = d; found[1] = f[0]; found[2] = f[1]; found[3] = f[2]; }
+    for (let k = 0; k < obstacles.floors.length; k++) {
+      const f = obstacles.floors[k], d = f[0] * x + f[1] * y + f[2] * z - f[3];
+      if (d < best) { best = d; this.which = obstacles.pills.length + k; found[1] = f[0]; found[2] = f[1]; found[3] = f[2]; }
     }
     for (let f = 0; f < this.fields.length; f++) {
       const field = this.fields[f], shell = obstacles.shells[f], b = field.bounds;
@@ -84,7 +93,7 @@ export class PosedObstacles {
       const d = field.at(x, y, z, cx, cy, cz, out, this.near[f]);
       this.near[f] = field.triangle;
       // so deep inside that no way out is known: let be
-      if (d < best && d > -Infinity) { best = d; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
+      if (d < best && d > -Infinity) { best = d; this.which = obstacles.pills.length + obstacles.floors.length + f; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
     }
     found[0] = best;
     return best;
@@ -147,6 +156,13 @@ export class PosedObstacles {
     }
   }
 
+  /** A strand is so deep in the obstacle that was found. */
+  private deepIn(depth: number): void {
+    const { which, strand, depths, depthStrands } = this;
+    if (depth < depths[which] || (depth === depths[which] && strand > depthStrands[which])) return;
+    depths[which] = depth;
+    depthStrands[which] = strand;
+  }
   private sweepBy(way: Way, P: Float64Array | Float32Array, o: number, n: number, C: ArrayLike<number>, co: number): number {
     const a = 3 * o, { found } = this, { follow, margin, around } = way;
     let sx = 0, sy = 0, sz = 0, rooted = true, deepest = 0, px = P[a], py = P[a + 1], pz = P[a + 2], bx = px, by = py, bz = pz;
@@ -157,6 +173,7 @@ export class PosedObstacles {
       if (rooted && raw < 0 && (i <= ROOTED || raw < -SUNK)) { px = rx; py = ry; pz = rz; continue; } // nothing has been moved so far
       if (rooted && i === 1) { px = rx; py = ry; pz = rz; continue; } // the first edge is the skin's
       rooted = false;
+      if (raw < 0 && way === WAYS[0]) this.deepIn(-raw);
       deepest = Math.max(deepest, -raw);
       let x = rx + follow * sx, y = ry + follow * sy, z = rz + follow * sz;
       const moved = sx !== 0 || sy !== 0 || sz !== 0;

@@ -4,7 +4,7 @@ import { Download, Printer, RotateCw, Table2, TriangleAlert } from 'lucide-react
 import { useRef, useState } from 'react';
 import { toast } from 'sonner';
 import { MEASURES, type MeasureName, type Proof } from '../../core/document/proof';
-import { heatTop, judge, worstList, type Verdict } from '../../core/proof/judge';
+import { deepestBelow, heatTop, judge, worstList, type Verdict } from '../../core/proof/judge';
 import { shown } from '../../core/proof/sheet';
 import { goToWorst } from '../state/actions';
 import { MEASURED_STRANDS, saveProof } from '../state/proof-files';
@@ -75,10 +75,9 @@ export function StartNotes({ proof }: { proof: Proof }) {
 
 /** How deep each collider was gone into. */
 function BelowList({ proof }: { proof: Proof }) {
-  const worst = new Map<number, { depth: number; frame: number; guide: number }>();
-  for (const f of proof.frames) if (f.frame >= proof.start) for (const [c, depth, guide] of f.below) if (depth > (worst.get(c)?.depth ?? 5e-5)) worst.set(c, { depth, frame: f.frame, guide });
-  if (worst.size === 0) return null;
-  return <ul className="mt-1">{[...worst].sort((a, b) => b[1].depth - a[1].depth).slice(0, 6).map(([c, w]) => <li key={c} className="flex text-[12px] text-soft">below {proof.report.colliders[c] ?? 'a collider'}<span className="num ml-auto">{(w.depth * 1000).toFixed(2)} mm</span><button type="button" className="num ml-2 rounded px-1 text-copper hover:bg-lifted" onClick={() => goTo(w.frame, w.guide)}>{w.frame}</button></li>)}</ul>;
+  const list = deepestBelow(proof);
+  if (list.length === 0) return null;
+  return <ul className="mt-1" data-testid="below-list">{list.slice(0, 8).map((w) => <li key={`${w.filled} ${w.collider} ${w.frame}`} className="flex text-[12px] text-soft"><span className="truncate">{w.filled ? 'filled strands' : 'guides'} below {w.collider}</span><span className="num ml-auto whitespace-nowrap">{shown('depth', w.depth)}</span><button type="button" title="Go there" className="num ml-2 rounded px-1 text-copper hover:bg-lifted" onClick={() => goTo(w.frame, w.guide)}>{w.frame}</button></li>)}</ul>;
 }
 
 export function ProofPanel({ document }: PanelProps) {

@@ -186,7 +186,7 @@ export class TakeDesk {
     useEditor.setState({ measuring: 0 });
     try {
       const { maps } = session.fillOrder(count)!, { document: d, planting, offsets } = session.forWorker(of);
-      const found = await session.trials.run('filled', { document: d, planting, offsets, maps, faces: session.plotFaces, count, frames }, { signal, onProgress: (share) => useEditor.setState({ measuring: share }) }), measured = { ...proof, filled: { count, frames: found.frames } };
+      const found = await session.trials.run('filled', { document: d, planting, offsets, maps, faces: session.plotFaces, count, frames }, { signal, onProgress: (share) => useEditor.setState({ measuring: share }) }), measured = { ...proof, filled: { count, frames: found.frames, colliders: found.colliders, below: found.below } };
       if (take) await this.change(take.id, { proof: measured });
       else { const { run } = useEditor.getState(); if (run.proof === proof) useEditor.setState({ run: { ...run, proof: measured } }); }
     } finally { useEditor.setState({ measuring: null }); }

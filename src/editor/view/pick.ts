@@ -1,4 +1,5 @@
 /** A click on filled hair in Sway, Proof and Bake: the guide that the strand under it follows most is marked, and its numbers are told. */
+import { leadOf } from '../../core/fill/weights';
 import { useEditor } from '../state/store';
 import type { Session } from '../state/session';
 import type { Viewport } from './viewport';
@@ -25,8 +26,7 @@ export class PickTool {
     this.at = null;
     if (!at || Math.hypot(e.clientX - at.x, e.clientY - at.y) > STILL_PX) return;
     const box = this.canvas.getBoundingClientRect(), hit = this.view.strandAt(e.clientX - box.left, e.clientY - box.top), follow = session.filled?.strands.follow;
-    let guide = -1;
-    if (hit && follow) for (let q = 0, most = 0; q < 4; q++) { const w = follow.weights[4 * hit.strand + q]; if (w > most) { most = w; guide = follow.guides[4 * hit.strand + q]; } }
+    const guide = hit && follow ? leadOf(follow, hit.strand) : -1;
     if (guide !== useEditor.getState().marked) useEditor.setState({ marked: guide });
   };
 }
