@@ -51,6 +51,17 @@ describe('small meshes', () => {
 
 describe('meshes along strands', () => {
   const mesh: SmallMesh = { positions: Float32Array.of(0, 0, 0, 0, 1, 0, 0.1, 0.5, 0, 0, 0.25, 0.1), normals: Float32Array.of(0, 0, 1, 0, 0, 1, 1, 0, 0, 0, 0, 1), indices: Uint32Array.of(0, 1, 2, 0, 2, 3) };
+  it('are as wide at each place as treatments make their strands, and lie along them all the same', () => {
+    const { points, shares, normals } = along(5), widths = Float32Array.from({ length: 10 }, (_, i) => (i < 5 ? 2 - 0.25 * i : 0)), look = { wide: 1.5, spin: 0.4, seed: 3 };
+    const plain = layAlong(mesh, points, 5, shares, normals, look), m = layAlong(mesh, points, 5, shares, normals, look, widths), axis = (s: number, v: number): number[] => [0.1 * mesh.positions[3 * v + 1], 0, s];
+    for (let s = 0; s < 2; s++) for (let v = 0; v < 4; v++) {
+      // linear between nodes: 2 at the root, 1 at the tip; the second strand is no thicker than a line
+      const by = s === 0 ? 2 - mesh.positions[3 * v + 1] : 0;
+      for (let c = 0; c < 3; c++) expect(m.positions[12 * s + 3 * v + c] - axis(s, v)[c]).toBeCloseTo(by * (plain.positions[12 * s + 3 * v + c] - axis(s, v)[c]), 6);
+    }
+    expect(m.normals).toEqual(plain.normals);
+    expect(layAlong(mesh, points, 5, shares, normals, look, new Float32Array(10).fill(1))).toEqual(plain);
+  });
   it('lie where the strand is, off the skin by z, aside by x, as long as it is', () => {
     for (const nodes of [2, 5, 16]) {
       const { points, shares, normals } = along(nodes), m = layAlong(mesh, points, nodes, shares, normals, { wide: 1, spin: 0, seed: 1 });

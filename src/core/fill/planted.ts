@@ -82,21 +82,23 @@ export const spinOf = (s: number, { spin, seed }: PlantedLook): number => 2 * Ma
 
 /**
  * All meshes in one, laid along strands: `points` 3 × nodes × strands (m), nodes at `shares` of the length (ascending from 0 to 1), `normals` 3 × strands: of the
- * skin as it stands. A vertex at y is where the strand is at that share, aside by x and z of its length.
+ * skin as it stands; `widths`: nodes × strands, what treatments make of the thickness (× 1 without). A vertex at y is where the strand is at that share, aside by x
+ * and z of its length, × its width there. Normals are those of a mesh as wide all along.
  */
-export function layAlong(mesh: SmallMesh, points: ArrayLike<number>, nodes: number, shares: ArrayLike<number>, normals: ArrayLike<number>, look: PlantedLook): SmallMesh {
+export function layAlong(mesh: SmallMesh, points: ArrayLike<number>, nodes: number, shares: ArrayLike<number>, normals: ArrayLike<number>, look: PlantedLook, widths: ArrayLike<number> | null = null): SmallMesh {
   const count = points.length / (3 * nodes), n = mesh.positions.length / 3, positions = new Float32Array(3 * n * count), out = new Float32Array(3 * n * count), indices = new Uint32Array(mesh.indices.length * count);
   const where = Array.from({ length: n }, (_, v) => { const y = Math.max(0, Math.min(1, mesh.positions[3 * v + 1])); let k = 0; while (k < nodes - 2 && shares[k + 1] < y) k++; return [k, (y - shares[k]) / (shares[k + 1] - shares[k])] as const; });
   for (let s = 0; s < count; s++) {
     let length = 0;
     for (let k = 1; k < nodes; k++) { const o = 3 * (nodes * s + k); length += Math.hypot(points[o] - points[o - 3], points[o + 1] - points[o - 2], points[o + 2] - points[o - 1]); }
-    const a = spinOf(s, look), cos = Math.cos(a), sin = Math.sin(a), wide = length * look.wide, m = [normals[3 * s], normals[3 * s + 1], normals[3 * s + 2]];
+    const a = spinOf(s, look), cos = Math.cos(a), sin = Math.sin(a), all = length * look.wide, m = [normals[3 * s], normals[3 * s + 1], normals[3 * s + 2]];
     for (let v = 0; v < n; v++) {
       const [k, f] = where[v], o = 3 * (nodes * s + k), before = o - (k > 0 ? 3 : 0), after = o + (k < nodes - 2 ? 6 : 3), t = [0, 1, 2].map((c) => (1 - f) * (points[o + 3 + c] - points[before + c]) + f * (points[after + c] - points[o + c])), tl = Math.hypot(...t) || 1;
       for (let c = 0; c < 3; c++) t[c] /= tl;
       const d = t[0] * m[0] + t[1] * m[1] + t[2] * m[2], u = [m[0] - d * t[0], m[1] - d * t[1], m[2] - d * t[2]], ul = Math.hypot(...u);
       if (ul < 1e-3) { const q = Math.abs(t[0]) < 0.7 ? 0 : 1, e = t[q]; for (let c = 0; c < 3; c++) u[c] = (c === q ? 1 : 0) - e * t[c]; }
       const l = Math.hypot(...u), side = [(u[1] * t[2] - u[2] * t[1]) / l, (u[2] * t[0] - u[0] * t[2]) / l, (u[0] * t[1] - u[1] * t[0]) / l], p = mesh.positions, N = mesh.normals, x = cos * p[3 * v] - sin * p[3 * v + 2], z = sin * p[3 * v] + cos * p[3 * v + 2], nx = cos * N[3 * v] - sin * N[3 * v + 2], nz = sin * N[3 * v] + cos * N[3 * v + 2], w = 3 * (n * s + v);
+      const wide = widths ? all * (widths[nodes * s + k] + f * (widths[nodes * s + k + 1] - widths[nodes * s + k])) : all;
       for (let c = 0; c < 3; c++) {
         positions[w + c] = points[o + c] + f * (points[o + 3 + c] - points[o + c]) + wide * (x * side[c] + (z * u[c]) / l);
         out[w + c] = nx * side[c] + N[3 * v + 1] * t[c] * look.wide + (nz * u[c]) / l;

@@ -132,7 +132,7 @@ export class FillDesk {
     // normals turn with the roots and do not travel
     for (let s = 0; s < strands.count; s++) motions.fill(0, 7 * s + 4, 7 * s + 7);
     placeGuides(strands.normals, motions.subarray(0, 7 * count), 1, normals);
-    const all = layAlong(mesh, points, n, Float64Array.from({ length: n }, (_, k) => nodeAt(k, n)), normals, { wide: planted.wide, spin: planted.spin, seed: plant.seed }), colour = absorptionOf(fill, 'root').map((s) => Math.exp(-BODY_COLOUR * Math.sqrt(s))) as [number, number, number];
+    const all = layAlong(mesh, points, n, Float64Array.from({ length: n }, (_, k) => nodeAt(k, n)), normals, { wide: planted.wide, spin: planted.spin, seed: plant.seed }, strands.widths), colour = absorptionOf(fill, 'root').map((s) => Math.exp(-BODY_COLOUR * Math.sqrt(s))) as [number, number, number];
     const { writePlantedGlb } = await import('../../formats/write-planted'), name = `${session.groom.character.name} ${session.groom.name}`, bytes = await writePlantedGlb(all, name, colour);
     saveFile(bytes, `${fileNameOf(name)}-planted.glb`, 'model/gltf-binary');
     return `${count.toLocaleString('en')} meshes, ${(all.indices.length / 3).toLocaleString('en')} triangles, ${(bytes.length / 1e6).toFixed(1)} MB${count < strands.count ? `; the first of ${strands.count.toLocaleString('en')}, as one file holds no more` : ''}.`;

@@ -340,7 +340,7 @@ export class HairRenderer {
     }, viewProjection = new THREE.Matrix4().multiplyMatrices(camera.projectionMatrix, camera.matrixWorldInverse);
     if (this.small) {
       this.planted.geometry.instanceCount = this.drawn;
-      this.setUniforms(this.planted.material, { ...shading, tShapes: this.shapes![0].texture, tRoot: this.roots!.texture, uViewProjection: viewProjection, uWide: this.laid.wide, uSpin: this.laid.spin, uSeed: this.laid.seed });
+      this.setUniforms(this.planted.material, { ...shading, tShapes: this.shapes![0].texture, tRoot: this.roots!.texture, uViewProjection: viewProjection, uWide: this.laid.wide, uWidthSpread: fill.widthSpread, uSpin: this.laid.spin, uSeed: this.laid.seed });
       return;
     }
     const eye = camera.position, forward = camera.getWorldDirection(new THREE.Vector3());

@@ -274,9 +274,10 @@ export const PICK_FRAGMENT = `${PRECISION}in float vDeep;flat in uint vStrand;ou
 
 /** Small meshes along the strands (`layAlong`): instance = strand. */
 export const PLANTED_VERTEX = `${PRECISION}${HASH}${LAYOUT}in vec3 position,normal;
-uniform sampler2D tNodes,tShapes,tRoot,tStrand;uniform mat4 uViewProjection;uniform float uWide,uSpin;uniform uint uSeed;
+uniform sampler2D tNodes,tShapes,tRoot,tStrand;uniform mat4 uViewProjection;uniform float uWide,uSpin,uWidthSpread;uniform uint uSeed;
 out vec3 vNormal,vPlace;out float vAlong;flat out uint vStrand;
 vec3 node(int s,int k){return texelFetch(tNodes,nodePlace(s,clamp(k,0,uNodes-1)),0).xyz;}
+float widthAt(int s,int k){return texelFetch(tNodes,nodePlace(s,k),0).w;}
 void main(){
   int s=gl_InstanceID;float y=clamp(position.y,0.,1.);int k=0;
   for(int j=1;j<uNodes-1;j++)if(shareAt(j)<y)k=j;
@@ -285,6 +286,8 @@ void main(){
   vec4 q=texelFetch(tRoot,ownPlace(2*s),0);vec3 m=texelFetch(tStrand,ownPlace(4*s+2),0).xyz,t2=2.*cross(q.xyz,m);m+=q.w*t2+cross(q.xyz,t2);
   vec3 u=m-T*dot(m,T);if(dot(u,u)<1e-6)u=abs(T.x)<.7?vec3(1,0,0)-T*T.x:vec3(0,1,0)-T*T.y;u=normalize(u);vec3 side=cross(u,T);
   float spin=6.2831853*uSpin*(unit(((uint(s)+1u)*0x9e3779b1u^(uSeed+17u)*0x85ebca6bu)+9u*0x632be5abu)-.5),c=cos(spin),n=sin(spin),wide=texelFetch(tShapes,nodePlace(s,0),0).w*uWide;
+  // what treatments make of the width, without what makes one hair thicker than another
+  wide*=mix(widthAt(s,k),widthAt(s,k+1),f)/(1.+uWidthSpread*(2.*unit(16u*uint(s)+8u)-1.));
   vec2 xz=vec2(c*position.x-n*position.z,n*position.x+c*position.z),N=vec2(c*normal.x-n*normal.z,n*normal.x+c*normal.z);
   vPlace=mix(a,b,f)+wide*(xz.x*side+xz.y*u);vNormal=normalize(N.x*side+N.y*u+normal.y*uWide*T);vAlong=y;vStrand=uint(s);
   gl_Position=uViewProjection*vec4(vPlace,1.);
