@@ -13,7 +13,7 @@ import type { SwaySettings } from '../core/document/schema';
 import { holdRate } from '../core/sway/hold';
 import { physicalRod } from '../core/sway/materials';
 import { glbFrom, partsOf } from './clip-glb';
-import { holdAt } from '../core/sway/run';
+import { holdAt } from '../core/sway/hold';
 
 export const SPRING_EXTENSION = 'VRMC_springBone';
 const STEP = 1 / 60;

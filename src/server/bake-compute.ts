@@ -6,7 +6,7 @@ import { packFrames, unpackFrames, type PackedFrames } from '../core/bake/frame-
 import { closeLoop, farthest, RootView, seamOf, type LoopReport } from '../core/bake/loops';
 import type { Measures } from '../core/document/proof';
 import { documentSchema, type GroomDocument } from '../core/document/schema';
-import type { StartReport } from '../core/sway/run';
+import type { StartReport } from '../core/sway/run-report';
 import { unpackCharacter } from '../formats/packed-character';
 import { computeFrames, type PoolState } from './sway-pool';
 

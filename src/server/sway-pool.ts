@@ -8,7 +8,8 @@ import type { Measures, Seam } from '../core/document/proof';
 import { measuresOf, meterOf } from '../core/proof/take';
 import type { KernelWish } from '../core/sway/rod-system';
 import { giveUp, makeShared } from '../core/sway/coupling';
-import { isCoupled, needsOne, planRun, type FrameMeasures, type RunPlan, type StartReport } from '../core/sway/run';
+import { isCoupled, needsOne, planRun, type RunPlan } from '../core/sway/run';
+import type { FrameMeasures, StartReport } from '../core/sway/run-report';
 import { joined, joinMeasures, joinReports, shareBounds, SharedFrames } from '../core/sway/shares';
 import { unpackCharacter } from '../formats/packed-character';
 

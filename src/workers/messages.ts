@@ -16,7 +16,7 @@ import type { PackedFrames } from '../core/bake/frame-codec';
 import type { TrialMeasure } from '../core/proof/remedies';
 import type { ColliderSet } from '../core/sway/colliders';
 import type { Pill } from '../core/sway/pills';
-import type { FrameMeasures, StartReport } from '../core/sway/run';
+import type { FrameMeasures, StartReport } from '../core/sway/run-report';
 
 export type SwayRequest =
   | { kind: 'character'; packed: Uint8Array }

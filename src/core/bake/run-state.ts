@@ -10,7 +10,7 @@ import { requireContract } from '../contract';
 import type { SwayRun } from '../sway/run';
 
 /** What a run was begun with and lists it only writes on within a substep, by name; functions are left out too. */
-const GIVEN = new Set(['scene', 'whole', 'character', 'mesh', 'plan', 'settings', 'shot', 'report', 'colliders', 'coupling', 'ofGuides', 'wind', 'rest', 'obstacles', 'dropWalls', 'sheetGrid', 'candidates', 'found']);
+const GIVEN = new Set(['scene', 'whole', 'character', 'mesh', 'plan', 'settings', 'shot', 'report', 'colliders', 'coupling', 'ofGuides', 'wind', 'rest', 'obstacles', 'dropWalls', 'candidates', 'found']);
 const MAGIC = 0x31535246;
 
 /** Thrown where bytes are not the state of such a run. */

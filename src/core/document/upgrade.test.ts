@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { physicalRod } from '../sway/materials';
-import { holdAt } from '../sway/run';
+import { holdAt } from '../sway/hold';
 import { DOCUMENT_FORMAT, newDocument, noMaps } from './schema';
 import { readDocument } from './upgrade';
 

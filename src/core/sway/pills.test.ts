@@ -5,7 +5,7 @@ import type { Vec3 } from '../math/vec';
 import { ContactFinder } from './contact';
 import { fitPills, pillDistance, shrinkInto } from './pills';
 import { holdRate } from './hold';
-import { holdAt } from './run';
+import { holdAt } from './hold';
 
 const out = new Float64Array(4);
 

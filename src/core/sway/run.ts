@@ -5,23 +5,21 @@
 import { requireContract } from '../contract';
 import { mixMotions, moveInto, rotationRowsInto, slerpInto, turnInto } from '../math/mat4';
 import { profileAt } from '../math/profile';
-import { perpendicular, type Vec3 } from '../math/vec';
 import { inCages } from '../cage/cages';
 import { InCages } from '../cage/in-cages';
 import { placeGuides } from '../groom/planting';
 import { polylineLength } from '../groom/polyline';
-import type { Seam } from '../document/proof';
 import { roleOf, type SwaySettings } from '../document/schema';
 import { LoopSeam } from '../proof/loop-seam';
-import { OF_STRAND, STRAND_NUMBERS, StrandMeter } from '../proof/strand-meter';
-import { calmStart } from './calm-start';
+import { StrandMeter } from '../proof/strand-meter';
+import { restGuides } from './at-rest';
 import { collidersOf, type ColliderSet } from './colliders';
 import { ContactFinder, type Floor } from './contact';
 import { alone, type Coupling } from './coupling';
 import { DROP_NUMBERS, DropRun } from '../drops/drop-run';
 import { DropWalls } from '../drops/drop-walls';
 import { giveInto } from './give';
-import { FIXED_HOLD, holdRate } from './hold';
+import { FIXED_HOLD, holdAt } from './hold';
 import { Loft } from './loft';
 import { factorsOf } from './by-formula';
 import { GuideSettings } from './guide-settings';
@@ -31,77 +29,21 @@ import type { RunPlan } from './plan';
 import { Presses } from './press';
 import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
-import { chooseKernel, RodSystem, type KernelName, type KernelWish } from './rod-system';
+import { measureFrame, measureStart, type FrameMeasures, type StartReport } from './run-report';
+import { chooseKernel, RodSystem, type KernelWish } from './rod-system';
 import { findNode, type Pose } from '../mesh/character';
 import type { Hand } from '../mesh/hand';
 import { mapAtRoots, nodeMotionsInto, restPoints, RootPoser, shareOf, Stage, WornShell, type Scene, sheetOf } from './scene';
 import { SheetGrid, SheetLinks } from './sheet';
 import { SheetLoad } from './sheet-load';
-import { insideClosed } from './start-check';
-import { makeRod, placeStrand } from './strand-setup';
-import type { StepPlan } from './substeps';
 import { PlaceTies, tieBodies } from './ties';
-import { Wind } from './wind';
+import { blow, Wind } from './wind';
 
 export { shareOf, type Scene } from './scene';
 export { planRun, type RunPlan } from './plan';
 
-export interface FrameMeasures {
-  frame: number;
-  /** Greatest change of length of any edge, as a share; and the guide. */
-  stretch: number;
-  stretchGuide: number;
-  /** Greatest depth of a point or segment below a collider's surface, m; and the guide. The first stretch of a strand does not count. */
-  depth: number;
-  depthGuide: number;
-  /** Times the solver's safety net was used. */
-  netUses: number;
-  /** Contacts that press at the end of the frame, and the hardest of them on a guide, N. */
-  contacts: number;
-  press: number;
-  /** Ties that have let go, by number. */
-  broken: number[];
-  /** Area that the hair's bodies keep across their strands, as a share of the groom's; 1 without loft. */
-  volume: number;
-  /** One frame after the end of a cyclic shot: how far the loop is from closing. */
-  seam?: Seam;
-}
-
-export interface StartReport {
-  guides: number;
-  /** Guides too soft for their pose, and the share of all guides' weight that hold carries for them. */
-  cut: number;
-  heldShare: number;
-  /** Points that began below a collider's surface beyond the first stretch of their strands, and the deepest, m: they are pushed out slowly. */
-  beganInside: number;
-  beganDeepest: number;
-  /** Points of first stretches that began inside: they are let be. */
-  rooted: number;
-  /** Points that began nearer than the gap. */
-  beganNear: number;
-  pills: number;
-  shells: number;
-  /** Bodies of hair that loft keeps. */
-  bodies: number;
-  kernel: KernelName;
-  plan: StepPlan;
-  /** What to know about the colliders, in plain sentences. */
-  notes: string[];
-  /** m: of the middle guide. */
-  length: number;
-  /** What the colliders in use are called, by their numbers. */
-  colliders: string[];
-}
-
-/** How strongly a point is held, by its share of the length from the root. */
-export const holdAt = (settings: Pick<SwaySettings, 'hold' | 'profiles'>, share: number): number => Math.min(1, settings.hold * profileAt(settings.profiles.hold, share));
-
 /** Hair leaves the skin by so much of its length at least before the gap counts in full. */
 const GAP_RISE = 0.35;
-/** Points a frame's wind is asked for on each strand; between them it is interpolated. */
-const WIND_STRIDE = 3;
-/** A collider that holds so much of the hair at the start is told. */
-const SWALLOWS = 0.5;
 /** 1/s: how fast hair that was kept off comes back to where its cage has it. Common practice, no source. */
 const BACK_TO_CAGE = 6;
 /** Steps of cages from one look for contacts to the next. */
@@ -182,7 +124,6 @@ export class SwayRun {
   private readonly loop: LoopSeam | null;
   /** Links of a sheet; null where the guides are none. */
   readonly sheet: SheetLinks | null;
-  private readonly sheetGrid: SheetGrid | null;
   /** What lies on the sheet; null where nothing does. */
   private readonly load: SheetLoad | null;
   /** What the hair presses on clothes by; null where it meets none. */
@@ -249,7 +190,6 @@ export class SwayRun {
     // as the strands' own rest shapes, so is what lies between them: as it is where the run begins
     const grid = settings.sheet && guides > 1 && !inCages(settings) ? new SheetGrid(settings.sheet, this.world.slice(), guides, pointCount) : null;
     this.sheet = grid ? new SheetLinks(grid) : null;
-    this.sheetGrid = grid;
     this.load = grid && settings.load?.on && scene.load ? SheetLoad.of(scene.load, settings.load, guides, pointCount) : null;
     const isBody = (mesh: WornShell['mesh']): boolean => roleOf(mesh, settings) === 'body';
     this.presses = this.contacts && !inCages(settings) && Presses.any(this.worn, isBody) ? new Presses(this.contacts, this.system, this.worn, character, isBody) : null;
@@ -264,7 +204,7 @@ export class SwayRun {
     this.wind = new Wind(settings);
     requireContract(!needsOne(settings) || guides === all, 'from, to', 'all guides in one share, as drops meet any of them and a sheet is one', `${from} to ${to}`);
     this.drops = rains(settings) ? new DropRun({ sources: settings.drops!, gravity: settings.gravity, fps: shot.fps }, guides * pointCount) : null;
-    const { cut, heldShare } = this.restGuides();
+    const { cut, heldShare } = restGuides({ system: this.system, scene, wind: this.wind, ofGuides: this.ofGuides, grid, first: from, world: this.world, shape: this.shape, motions: this.motions }, { tangents: this.rootTangents, directors: this.rootDirectors, lengths: this.lengths, lifts: this.lifts });
     this.placeRoots(this.motions, this.motions, 0);
     this.system.rootBefore.set(this.system.rootPosition);
 
@@ -290,7 +230,7 @@ export class SwayRun {
       this.cages.begin(this.cageMotions);
     }
     const { substeps, passes, error, because } = this.plan;
-    this.report = { guides, cut, heldShare, pills: pills.length, shells: new Set(this.worn.map((w) => w.mesh)).size, bodies: loft?.lofted ?? 0, ...this.measureStart(), length: Math.round(1e4 * (Float64Array.from({ length: all }, (_, g) => polylineLength(whole.offsets, g * pointCount, pointCount)).sort()[all >> 1] ?? 0)) / 1e4, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
+    this.report = { guides, cut, heldShare, pills: pills.length, shells: new Set(this.worn.map((w) => w.mesh)).size, bodies: loft?.lofted ?? 0, ...measureStart({ system: this.system, world: this.world, lengths: this.lengths, contacts: this.contacts, worn: this.worn, pills, rigid: this.rigid, drops: rains(settings) ? settings.drops! : [] }, this.startNotes()), length: Math.round(1e4 * (Float64Array.from({ length: all }, (_, g) => polylineLength(whole.offsets, g * pointCount, pointCount)).sort()[all >> 1] ?? 0)) / 1e4, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
   }
 
   private givesOf(): Float64Array | null {
@@ -328,85 +268,11 @@ export class SwayRun {
     return { loft, ties };
   }
 
-  private restGuides(): { cut: number; heldShare: number } {
-    const { system, scene, wind } = this, { settings, offsets, pointCount } = scene, { profiles } = settings, map = mapAtRoots(scene, 'hold');
-    const lift = new Float64Array(3 * pointCount), q = new Float64Array(4);
-    // what moves with the pose is unloaded as it was groomed
-    const unloaded = this.shape ? new Float64Array(offsets.length) : null;
-    if (unloaded) placeGuides(offsets, this.motions, pointCount, unloaded);
-    let cut = 0, held = 0;
-    for (let g = 0; g < system.strandCount; g++) {
-      const o = 3 * g * pointCount, m = 7 * g, { of, hold: own, rod: physical } = this.ofGuides.at(g);
-      const rod = { ...physical, bendLag: of.bendDamping / 1000, airDrag: of.airDrag };
-      if (of.airDrag === 0 && wind.still) rod.width = 0;
-      const grid = this.sheetGrid, wide = grid ? (s: number): number => grid.share(g, s) : null;
-      const along = { stiffness: (s: number) => profileAt(profiles.stiffness, s) * (wide?.(s) ?? 1), damping: (s: number) => of.damping * profileAt(profiles.damping, s), ...(wide ? { mass: wide } : {}) };
-      const e: Vec3 = [offsets[o + 3] - offsets[o], offsets[o + 4] - offsets[o + 1], offsets[o + 5] - offsets[o + 2]];
-      const l = Math.hypot(...e);
-      const t: Vec3 = l > 0 ? [e[0] / l, e[1] / l, e[2] / l] : [0, 1, 0];
-      this.rootTangents.set(t, 3 * g);
-      this.rootDirectors.set(perpendicular(t), 3 * g);
-      const one = placeStrand(this.world.subarray(o, o + 3 * pointCount)), { k } = one;
-      turnInto(k.tangent, 0, this.rootTangents, 3 * g, this.motions, m);
-      turnInto(k.director, 0, this.rootDirectors, 3 * g, this.motions, m);
-      makeRod(one, rod, along, unloaded?.subarray(o, o + 3 * pointCount));
-      this.lengths[g] = k.length[0];
-      let at = 0;
-      for (let i = 1; i < pointCount; i++) {
-        at += k.restLength[i];
-        const hold = map[g] * holdAt({ ...settings, hold: own }, k.length[0] > 0 ? at / k.length[0] : 0);
-        k.holdStiffness[i] = k.mass[i] * holdRate(hold) ** 2;
-        k.fixed[i] = hold >= FIXED_HOLD ? 1 : 0;
-      }
-      lift.fill(0);
-      const share = settings.calmStart && settings.gravity > 0 ? calmStart(one, [0, -settings.gravity, 0], lift) : 0;
-      if (share > 0) cut++;
-      held += share;
-      for (let c = 0; c < 3; c++) q[c] = -this.motions[m + c];
-      q[3] = this.motions[m + 3];
-      for (let i = 1; i < pointCount; i++) {
-        turnInto(k.holdOffset, 3 * i, lift, 3 * i, q);
-        if (this.lifts) for (let c = 0; c < 3; c++) this.lifts[o + 3 * i + c] = k.holdOffset[3 * i + c];
-        const from = this.shape ?? offsets, w = this.shape ? o + 3 * pointCount * this.first : o;
-        for (let c = 0; c < 3; c++) k.holdOffset[3 * i + c] += from[w + 3 * i + c] - from[w + c];
-      }
-      system.load(g, one);
-    }
-    return { cut, heldShare: system.strandCount > 0 ? held / system.strandCount : 0 };
-  }
-
-  private measureStart(): Pick<StartReport, 'beganInside' | 'beganDeepest' | 'rooted' | 'beganNear' | 'notes'> {
-    const { contacts, system, world, worn, rigid, colliders } = this, out = { beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, notes: [...colliders.notes, ...this.formulaNotes, ...(this.cages?.notes ?? [])] };
-    const lies = this.scene.settings.load;
-    if (this.sheet && lies?.on && !this.load) out.notes.push(`What ${lies.from} pressed by was taken for other lines than these, so nothing of it lies on the sheet. Take it again.`);
-    if (!contacts) return out;
-    worn.forEach((w, q) => contacts.frame(q, w.before, w.before, system.pointCount));
-    contacts.cull(rigid, rigid, system.rootPosition, system.rootPosition, this.lengths);
-    contacts.place(rigid, rigid, 0, 1);
-    // the first look: what is inside, and how deep; nothing has moved yet
-    contacts.gatherAll(system, 1e-9, [0, 0, 0]);
-    const swallowed = worn.map((w) => (w.shell.closed ? insideClosed(w.before, w.triangles, world) : null));
-    let points = 0;
-    for (let g = 0; g < system.strandCount; g++) for (let p = system.start[g] + 2; p < system.start[g + 1]; p++) {
-      points++;
-      const deep = Math.max(contacts.depth(g, world[3 * p], world[3 * p + 1], world[3 * p + 2]), contacts.shellDepth(p, world[3 * p], world[3 * p + 1], world[3 * p + 2])), within = deep > 0 || swallowed.some((s) => s?.[p] === 1);
-      if (contacts.isRooted(p)) { if (within) out.rooted++; continue; }
-      if (within) { out.beganInside++; out.beganDeepest = Math.max(out.beganDeepest, deep); }
-      else if (contacts.allowance(p) > 1e-6) out.beganNear++;
-    }
-    swallowed.forEach((inside, q) => {
-      const share = inside ? inside.reduce((n, v) => n + v, 0) / Math.max(1, points) : 0;
-      if (share > SWALLOWS) out.notes.push(`“${worn[q].mesh.name}” holds most of the hair inside it and cannot push it out that far. Switch it off for this groom, or give it two sides so that hair stays within.`);
-    });
-    this.pills.forEach((pill) => {
-      const share = contacts.insideOf(pill, world) / Math.max(1, system.pointCount);
-      if (share > SWALLOWS) out.notes.push(`“${(pill as { label?: string }).label ?? pill.source}” holds most of the hair inside it: it is far too wide. Make it smaller, or switch it off.`);
-    });
-    for (const d of rains(this.scene.settings) ? this.scene.settings.drops! : []) {
-      const at = [d.x, d.y, d.z], within = d.on ? worn.find((w) => w.shell.closed && insideClosed(w.before, w.triangles, at)[0] === 1) : undefined;
-      if (within) out.notes.push(`“${d.name}” begins inside “${within.mesh.name}”: what comes from there is put on its outside. Move where it comes from (${at.map((v) => v.toFixed(2)).join(', ')} m).`);
-    }
-    return out;
+  /** What there is to know of colliders, formulas, cages and loads. */
+  private startNotes(): string[] {
+    const { load } = this.scene.settings, notes = [...this.colliders.notes, ...this.formulaNotes, ...(this.cages?.notes ?? [])];
+    if (this.sheet && load?.on && !this.load) notes.push(`What ${load.from} pressed by was taken for other lines than these, so nothing of it lies on the sheet. Take it again.`);
+    return notes;
   }
 
   /** Roots with their frames at share `t` of the way between two frames. */
@@ -468,7 +334,7 @@ export class SwayRun {
     if (this.cages) return this.frameInCages(this.cages, posed);
     if (contacts) this.meetFrame(contacts);
     this.presses?.begin();
-    if (!this.wind.still) this.blow();
+    if (!this.wind.still) blow(this.wind, (this.frame + 0.5) / this.scene.shot.fps, system, this.world, contacts);
     const inTheWay = this.drops ? this.wayOfDrops(this.drops) : null, air = this.airOf();
     for (let s = 0; s < substeps; s++) {
       const t0 = s / substeps, t1 = (s + 1) / substeps;
@@ -609,58 +475,7 @@ export class SwayRun {
     mixMotions(this.tieNow, this.tieMotions, this.nextTieMotions, t);
   }
 
-  /** Velocity of the air at every point, for the coming frame. */
-  private blow(): void {
-    const { system, wind, world, contacts, frame, scene: { shot, pointCount } } = this, { k, lanes: L } = system, a = this.air, time = (frame + 0.5) / shot.fps;
-    for (let s = 0; s < system.strandCount; s++) {
-      let before = 0;
-      for (let i = 0; i < pointCount; i = Math.min(pointCount, i + WIND_STRIDE)) {
-        if (i + WIND_STRIDE >= pointCount && i !== pointCount - 1 && i > 0) i = pointCount - 1;
-        const p = 3 * (s * pointCount + i);
-        a[0] = a[3]; a[1] = a[4]; a[2] = a[5];
-        wind.at(time, world[p], world[p + 1], world[p + 2], a, 3);
-        const left = contacts ? contacts.lee(wind, world[p], world[p + 1], world[p + 2]) : 1;
-        for (let c = 3; c < 6; c++) a[c] *= left;
-        for (let j = i === 0 ? 0 : before + 1; j <= i; j++) {
-          const t = i === before ? 1 : (j - before) / (i - before), o = system.at(s, j, 3);
-          for (let c = 0; c < 3; c++) k.air[o + c * L] = a[c] + t * (a[3 + c] - a[c]);
-        }
-        before = i;
-      }
-    }
-  }
-  private readonly air = new Float64Array(6);
-
-  private measure(netUses: number): FrameMeasures {
-    const { system, contacts, world: x, loft } = this;
-    const out: FrameMeasures = { frame: this.frame, stretch: 0, stretchGuide: -1, depth: 0, depthGuide: -1, netUses, contacts: 0, press: 0, broken: [], volume: loft?.volume() ?? 1 };
-    loft?.broken.forEach((b, t) => { if (b) out.broken.push(t); });
-    const { start, lanes } = system, { restLength } = system.k, { strands } = this.meter;
-    for (let g = 0; g < system.strandCount; g++) {
-      const rest = system.at(g, 0, 1), o = STRAND_NUMBERS * g;
-      let most = 0, deepest = 0, collider = -1;
-      for (let p = start[g] + 1; p < start[g + 1]; p++) {
-        const a = 3 * p;
-        const dx = x[a] - x[a - 3], dy = x[a + 1] - x[a - 2], dz = x[a + 2] - x[a - 1];
-        const stretch = Math.abs(Math.sqrt(dx * dx + dy * dy + dz * dz) / restLength[rest + (p - start[g]) * lanes] - 1);
-        if (stretch > most) most = stretch;
-        if (!contacts || p < start[g] + 2 || contacts.isRooted(p)) continue;
-        // the point, and two places on the segment below it
-        for (let q = 0; q < 3; q++) {
-          if (q > 0 && (p === start[g] + 2 || contacts.isRooted(p - 1))) break;
-          const t = q / 3, px = x[a] - t * dx, py = x[a + 1] - t * dy, pz = x[a + 2] - t * dz, depth = contacts.edgeDepth(g, p, px, py, pz);
-          if (depth > deepest) { deepest = depth; collider = contacts.deepest; }
-        }
-      }
-      strands[o + OF_STRAND.depth] = deepest;
-      strands[o + OF_STRAND.collider] = collider;
-      strands[o + OF_STRAND.stretch] = most;
-      if (most > out.stretch) { out.stretch = most; out.stretchGuide = g; }
-      if (deepest > out.depth) { out.depth = deepest; out.depthGuide = g; }
-    }
-    contacts?.pressing(system, out);
-    return out;
-  }
+  private measure(netUses: number): FrameMeasures { return measureFrame(this.frame, netUses, this.system, this.world, this.contacts, this.loft, this.meter.strands); }
 
   /** What is shown of the frame: all of it, or as much as give lets through, outside what is in the way. */
   private show(): void {

@@ -4,7 +4,7 @@
  */
 import type { Seam } from '../document/proof';
 import { STRAND_NUMBERS } from '../proof/strand-meter';
-import type { FrameMeasures, StartReport } from './run';
+import type { FrameMeasures, StartReport } from './run-report';
 
 /** First guide of each share and the end: even shares, whole groups of four guides where it can be. */
 export function shareBounds(guides: number, shares: number): number[] {

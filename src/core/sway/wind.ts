@@ -9,6 +9,8 @@
 import type { SwaySettings } from '../document/schema';
 import { makeRandom } from '../math/random';
 import type { Vec3 } from '../math/vec';
+import type { ContactFinder } from './contact';
+import type { RodSystem } from './rod-system';
 
 export type WindSettings = Pick<SwaySettings, 'windSpeed' | 'windTurn' | 'windRise' | 'gust' | 'gustHz' | 'gustSeed' | 'shelter' | 'windKind' | 'windReach' | 'windX' | 'windY' | 'windZ'>;
 
@@ -90,5 +92,31 @@ export class Wind {
       left *= 1 - shelter * rim * end;
     }
     return left;
+  }
+}
+
+/** Points a frame's wind is asked for on each strand; between them it is interpolated. */
+const WIND_STRIDE = 3;
+const AIR = new Float64Array(6);
+
+/** Velocity of the air at every point of the strands, which are at `world` (3 × points, m), at a time, s; in the lee of the pills there is less. */
+export function blow(wind: Wind, time: number, system: RodSystem, world: Float64Array, contacts: ContactFinder | null): void {
+  const { k, lanes: L } = system, a = AIR;
+  for (let s = 0; s < system.strandCount; s++) {
+    const pointCount = system.pointsOf(s);
+    let before = 0;
+    for (let i = 0; i < pointCount; i = Math.min(pointCount, i + WIND_STRIDE)) {
+      if (i + WIND_STRIDE >= pointCount && i !== pointCount - 1 && i > 0) i = pointCount - 1;
+      const p = 3 * (system.start[s] + i);
+      a[0] = a[3]; a[1] = a[4]; a[2] = a[5];
+      wind.at(time, world[p], world[p + 1], world[p + 2], a, 3);
+      const left = contacts ? contacts.lee(wind, world[p], world[p + 1], world[p + 2]) : 1;
+      for (let c = 3; c < 6; c++) a[c] *= left;
+      for (let j = i === 0 ? 0 : before + 1; j <= i; j++) {
+        const t = i === before ? 1 : (j - before) / (i - before), o = system.at(s, j, 3);
+        for (let c = 0; c < 3; c++) k.air[o + c * L] = a[c] + t * (a[3 + c] - a[c]);
+      }
+      before = i;
+    }
   }
 }

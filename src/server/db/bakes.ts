@@ -10,7 +10,7 @@ import { loopReportSchema, type LoopReport } from '../../core/bake/loops';
 import { measuresSchema, motionKey, reportSchema, SOLVER_VERSION, type Measures, type Proof } from '../../core/document/proof';
 import type { GroomDocument } from '../../core/document/schema';
 import { settingsOf, type TakeSettings } from '../../core/document/take';
-import type { StartReport } from '../../core/sway/run';
+import type { StartReport } from '../../core/sway/run-report';
 import type { BakeEvent, BakeResume } from '../bake-compute';
 import { DamagedBlobError, dropBlobs, getBlob, putBlob } from './blobs';
 import { failuresOf, holds, type JobState } from './queue';
