@@ -7,7 +7,7 @@ import { roleOf, type MeshCollider, type SwaySettings } from '../document/schema
 import type { Vec3 } from '../math/vec';
 import { findNode, leadingNodes, nodeKey, poseCharacter, skinPositions, type Character, type CharacterMesh, type Pose, type Role } from '../mesh/character';
 import { Surface } from '../mesh/surface';
-import { MOST_FLOORS } from './contact';
+import { MOST_FLOORS } from './rigid-colliders';
 import { coverOf, fitPills, shrinkInto, widenToCover, type Pill } from './pills';
 import { describeShell } from './shell-check';
 

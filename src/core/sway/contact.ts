@@ -11,8 +11,8 @@
  * What begins inside is not thrown out: as deep as it was, so much lower its plane is laid, and it is raised evenly until the
  * hair is out. Where a strand comes out of the skin it is rooted in, its first stretch is let be.
  */
-import { mixMotion, moveInto, rotationRowsInto, turnInto } from '../math/mat4';
 import { pillDistance, pillDistanceAt, type Pill } from './pills';
+import { MOST_FLOORS, RigidColliders, type Floor, type RigidMotions } from './rigid-colliders';
 import { DRIFT, EDGE, LOWER_THEN, MOST_KEPT, UPPER, UPPER_THEN, type Shell } from './shell';
 import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
@@ -31,14 +31,9 @@ const KEPT_DEPTH = 0.8;
 /** Pills an edge remembers, and how far it goes, m, before it looks for others. */
 const REMEMBERED = 4;
 const LEASE = 0.012;
-/** Floors that a strand's list has bits for. */
-export const MOST_FLOORS = 8;
 /** What began inside comes out in so many frames, but no faster than this share of the strand's length a frame. */
 const RELEASE_FRAMES = 16;
 const RELEASE_SHARE = 0.005;
-
-/** A level plane: hair stays on the side of `up`. */
-export interface Floor { place: readonly [number, number, number]; up: readonly [number, number, number]; gap?: number; friction?: number }
 
 export interface ContactSettings {
   /** Distance kept, m, where a collider has none of its own. */
@@ -56,27 +51,14 @@ export interface ContactSettings {
   substeps?: number;
 }
 
-/** Rigid motion of pills, then floors: 7 numbers each, quaternion x y z w and translation, from rest to the frame. */
-export type RigidMotions = Float64Array;
-
 /** One contact that presses, for people to look at. */
 export interface ContactMark { strand: number; place: [number, number, number]; normal: [number, number, number]; force: number }
 
 export class ContactFinder {
+  /** Pills and floors; `count` of them pills. */
+  private readonly rigid: RigidColliders;
   private readonly count: number;
-  /** `MOST_FLOORS` of them count. */
   private readonly floors: readonly Floor[];
-  /** Pills: six numbers, the ends at the end of the substep; and the radii. */
-  private readonly ends: Float64Array;
-  private readonly radii: Float64Array;
-  /** Four a pill: a ball round it at the end of the substep. */
-  private readonly balls: Float64Array;
-  /** Floors: unit normal and offset at the end of the substep. */
-  private readonly planes: Float64Array;
-  /** Twelve a pill or floor: start of the substep seen from its end, row-major 3 × 4. */
-  private readonly back: Float64Array;
-  private readonly motion: Float64Array;
-  private readonly motionBefore: Float64Array;
   private readonly out = new Float64Array(4);
   /** The edge that is looked at, as shells ask for it; and a place. */
   private readonly edge = new Float64Array(EDGE);
@@ -123,26 +105,17 @@ export class ContactFinder {
   private readonly around: Int32Array;
   /** First number of each shell's contacts. */
   private readonly shellIds: number[] = [];
-  /** Pills, then floors: gap kept and friction, their own or the settings'. */
-  private readonly gaps: Float64Array;
-  private readonly frictions: Float64Array;
   private readonly firstPoint: number;
   private readonly gapRise: number;
   private readonly gapShare: ((share: number) => number) | null;
   /** Shares of the gap at each point; empty where it is all of it. */
   private gapShares = new Float64Array(0);
   private readonly releaseSubsteps: number;
-  private readonly endsFrom: Float64Array;
-  private readonly endsTo: Float64Array;
-
   /** `shells`: meshes besides the pills; their frames are told by `frame`. */
   constructor(readonly pills: readonly Pill[], private readonly strandCount: number, settings: ContactSettings, private readonly shells: readonly Shell[] = []) {
+    this.rigid = new RigidColliders(pills, settings.floors ?? [], settings.skinGap, settings.friction);
     this.count = pills.length;
-    this.floors = settings.floors ?? [];
-    const rigid = this.count + this.floors.length;
-    this.gaps = Float64Array.from([...pills, ...this.floors], (p) => p.gap ?? settings.skinGap);
-    this.frictions = Float64Array.from([...pills, ...this.floors], (p) => p.friction ?? settings.friction);
-    this.radii = Float64Array.from(pills.flatMap((p) => [p.radiusA, p.radiusB]));
+    this.floors = this.rigid.floors;
     this.firstPoint = Math.max(1, settings.firstPoint ?? 2);
     this.gapRise = settings.gapRise ?? Infinity;
     this.gapShare = settings.gapShare ?? null;
@@ -153,17 +126,9 @@ export class ContactFinder {
     this.left = shells.map(() => new Uint8Array(strandCount));
     this.strandBoxes = new Float64Array(6 * strandCount);
     this.around = new Int32Array(shells.length);
-    let id = rigid;
+    let id = this.count + this.floors.length;
     for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
     this.shellIds.push(id);
-    this.ends = new Float64Array(6 * this.count);
-    this.endsFrom = new Float64Array(6 * this.count);
-    this.endsTo = new Float64Array(6 * this.count);
-    this.balls = new Float64Array(4 * this.count);
-    this.planes = new Float64Array(4 * this.floors.length);
-    this.back = new Float64Array(12 * rigid);
-    this.motion = new Float64Array(7 * rigid);
-    this.motionBefore = new Float64Array(7 * rigid);
     this.near = new Int32Array(strandCount * this.count);
     this.nearCount = new Int32Array(strandCount);
     this.nearFloors = new Uint8Array(strandCount);
@@ -175,13 +140,12 @@ export class ContactFinder {
 
   /** Lists, for each strand, the colliders it could reach between two frames, and readies the shells that are near any. `lengths`: strand lengths, m. */
   cull(from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, lengths: ArrayLike<number>): void {
-    const { endsFrom: F, endsTo: T, radii, near, count } = this;
-    this.pills.forEach((pill, k) => { placePill(pill, from, 7 * k, F, 6 * k); placePill(pill, to, 7 * k, T, 6 * k); });
+    const { near, count, rigid: { radii, gaps } } = this, F = this.rigid.placesOf(from, 0), T = this.rigid.placesOf(to, 1);
     for (let s = 0; s < this.strandCount; s++) {
       const r = 3 * s, mx = rootTo[r] - rootFrom[r], my = rootTo[r + 1] - rootFrom[r + 1], mz = rootTo[r + 2] - rootFrom[r + 2];
       let found = 0, drift = 0, changed = false;
       for (let k = 0; k < count; k++) {
-        const o = 6 * k, reach = lengths[s] + this.gaps[k] + 0.01;
+        const o = 6 * k, reach = lengths[s] + gaps[k] + 0.01;
         if (pillDistance(rootFrom[r], rootFrom[r + 1], rootFrom[r + 2], F[o], F[o + 1], F[o + 2], F[o + 3], F[o + 4], F[o + 5], radii[2 * k], radii[2 * k + 1], this.out) >= reach
           && pillDistance(rootTo[r], rootTo[r + 1], rootTo[r + 2], T[o], T[o + 1], T[o + 2], T[o + 3], T[o + 4], T[o + 5], radii[2 * k], radii[2 * k + 1], this.out) >= reach) continue;
         const q = s * count + found++;
@@ -194,7 +158,7 @@ export class ContactFinder {
       // the way between is bowed where a collider turns
       this.drift[s] = 1.1 * drift;
       let floors = 0;
-      for (let f = 0; f < this.floors.length && f < MOST_FLOORS; f++) if (this.floorNear(f, from, to, rootFrom, rootTo, r, lengths[s])) floors |= 1 << f;
+      for (let f = 0; f < this.floors.length && f < MOST_FLOORS; f++) if (this.rigid.floorNear(f, from, to, rootFrom, rootTo, r, lengths[s])) floors |= 1 << f;
       this.nearFloors[s] = floors;
     }
     this.shells.forEach((shell, q) => {
@@ -207,14 +171,6 @@ export class ContactFinder {
       if (any) shell.build();
     });
   }
-  private floorNear(f: number, from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, r: number, length: number): boolean {
-    const o = 7 * (this.count + f), P = this.plane, reach = length + this.gaps[this.count + f] + 0.01;
-    placeFloor(this.floors[f], from, o, P, 0);
-    placeFloor(this.floors[f], to, o, P, 4);
-    return P[0] * rootFrom[r] + P[1] * rootFrom[r + 1] + P[2] * rootFrom[r + 2] - P[3] < reach || P[4] * rootTo[r] + P[5] * rootTo[r + 1] + P[6] * rootTo[r + 2] - P[7] < reach;
-  }
-  private readonly plane = new Float64Array(8);
-
   /** Places of a shell's vertices at both ends of the frame; `points`: of the whole system. */
   frame(which: number, from: Float64Array, to: Float64Array, points: number): void {
     if (!this.shellReady) for (const shell of this.shells) shell.begin(points);
@@ -233,18 +189,7 @@ export class ContactFinder {
   /** Places all colliders for the substep that ends at share `t1` of the way from one frame to the next and began at `t0`. */
   place(from: RigidMotions, to: RigidMotions, t0: number, t1: number): void {
     for (const shell of this.shells) shell.place(t0, t1);
-    const E = this.ends, R = this.radii;
-    for (let k = 0; k < this.count + this.floors.length; k++) {
-      const o = 7 * k;
-      mixMotion(this.motionBefore, o, from, to, t0);
-      mixMotion(this.motion, o, from, to, t1);
-      backwards(this.motionBefore, this.motion, o, this.back, 12 * k);
-      if (k >= this.count) { placeFloor(this.floors[k - this.count], this.motion, o, this.planes, 4 * (k - this.count)); continue; }
-      placePill(this.pills[k], this.motion, o, E, 6 * k);
-      const e = 6 * k;
-      for (let c = 0; c < 3; c++) this.balls[4 * k + c] = 0.5 * (E[e + c] + E[e + 3 + c]);
-      this.balls[4 * k + 3] = 0.5 * Math.sqrt((E[e + 3] - E[e]) ** 2 + (E[e + 4] - E[e + 1]) ** 2 + (E[e + 5] - E[e + 2]) ** 2) + Math.max(R[2 * k], R[2 * k + 1]);
-    }
+    this.rigid.place(from, to, t0, t1);
     this.step = Math.abs(t1 - t0);
   }
 
@@ -389,7 +334,7 @@ export class ContactFinder {
   private within(s: number, p: number, x: number, y: number, z: number): boolean {
     return this.depth(s, x, y, z) > 0 || this.shellDepth(p, x, y, z) > 0;
   }
-  private gapOfPill(k: number, p: number, x: number, y: number, z: number): number { return this.gapNow(x, y, z, k) - Math.min(this.gaps[k] * this.shareAt(p), this.gapAt(p)); }
+  private gapOfPill(k: number, p: number, x: number, y: number, z: number): number { return this.rigid.gapNow(x, y, z, k) - Math.min(this.rigid.gaps[k] * this.shareAt(p), this.gapAt(p)); }
   /** Gap of a contact at the start of the substep; of a pill or floor by where it was then. */
   private gapBefore(f: Found, p: number): number {
     const E = this.edge, hx = E[0] + f.s * (E[3] - E[0]), hy = E[1] + f.s * (E[4] - E[1]), hz = E[2] + f.s * (E[5] - E[2]);
@@ -400,7 +345,7 @@ export class ContactFinder {
   /** Looks through all pills near the strand for those the edge could touch before it looks again. */
   private look(s: number, p: number, roots: ArrayLike<number>): void {
     const E = this.edge, M = this.at, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ex = roots[3 * s], ey = roots[3 * s + 1], ez = roots[3 * s + 2];
-    const { ends, balls, radii, gaps, out, gapsFound: G, kept } = this, from = s * this.count, to = from + this.nearCount[s], o6 = 6 * p, first = REMEMBERED * p;
+    const { out, gapsFound: G, kept, rigid: { ends, balls, radii, gaps } } = this, from = s * this.count, to = from + this.nearCount[s], o6 = 6 * p, first = REMEMBERED * p;
     const ux = bx - ax, uy = by - ay, uz = bz - az, half = 0.5 * Math.sqrt(ux * ux + uy * uy + uz * uz), mx = ax + 0.5 * ux, my = ay + 0.5 * uy, mz = az + 0.5 * uz;
     let n = 0, next = Infinity;
     M[0] = mx; M[1] = my; M[2] = mz;
@@ -424,7 +369,7 @@ export class ContactFinder {
 
   /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
   private nearest(p: number, rooted: boolean, lowest: boolean, upper: boolean): void {
-    const { ends, radii, gaps, out, found, edge: E, at: M } = this, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p), share = this.shareAt(p);
+    const { out, found, edge: E, at: M, rigid: { ends, radii, gaps } } = this, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p), share = this.shareAt(p);
     for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
       const n = this.kept[q], o = 6 * n, place = upper ? 1 : nearestPlace(E, ends, o);
       // what touches at its lower end is the business of the edge below
@@ -439,26 +384,18 @@ export class ContactFinder {
 
   /** Upper points and floors: an edge over a plane is nearest it at one of its ends. */
   private onFloors(floors: number, p: number, x: number, y: number, z: number): void {
-    const P = this.planes, most = this.gapAt(p), share = this.shareAt(p);
+    const { planes: P, gaps } = this.rigid, most = this.gapAt(p), share = this.shareAt(p);
     for (let f = 0; f < this.floors.length; f++) {
       if ((floors & (1 << f)) === 0) continue;
-      const id = this.count + f, kept = Math.min(this.gaps[id] * share, most), gap = P[4 * f] * x + P[4 * f + 1] * y + P[4 * f + 2] * z - P[4 * f + 3] - kept;
+      const id = this.count + f, kept = Math.min(gaps[id] * share, most), gap = P[4 * f] * x + P[4 * f + 1] * y + P[4 * f + 2] * z - P[4 * f + 3] - kept;
       if (gap > LEASE) continue;
       const taken = offer(this.found, id, gap, 1, P[4 * f], P[4 * f + 1], P[4 * f + 2]);
       if (taken) {
         taken.plane = P[4 * f + 3] + kept;
-        this.slide(taken, id, x, y, z);
+        this.rigid.slide(taken, id, x, y, z);
       }
     }
   }
-  /** Movement over the substep of the place on a rigid collider that is at (x, y, z) at its end. */
-  private slide(f: Found, id: number, x: number, y: number, z: number): void {
-    const B = this.back, o = 12 * id;
-    f.ux = x - (B[o] * x + B[o + 1] * y + B[o + 2] * z + B[o + 3]);
-    f.uy = y - (B[o + 4] * x + B[o + 5] * y + B[o + 6] * z + B[o + 7]);
-    f.uz = z - (B[o + 8] * x + B[o + 9] * y + B[o + 10] * z + B[o + 11]);
-  }
-
   /** The same for the cloth; a contact of cloth has its plane and the surface's movement with it. */
   private nearestOfShell(which: number, rooted: boolean, p: number): void {
     const shell = this.shells[which];
@@ -474,7 +411,7 @@ export class ContactFinder {
   /** Writes the contacts found for an edge into its slots; returns 1 where there is any. */
   private fill(system: RodSystem, strand: number, i: number): number {
     const E = this.edge, apx = E[6], apy = E[7], apz = E[8], bpx = E[9], bpy = E[10], bpz = E[11];
-    const { k, lanes: L, rootPosition } = system, { touched, startDepth, found } = this, p = system.start[strand] + i, single = system.at(strand, i, SLOTS), triple = system.at(strand, i, 3 * SLOTS);
+    const { k, lanes: L, rootPosition } = system, { touched, startDepth, found, rigid: { frictions } } = this, p = system.start[strand] + i, single = system.at(strand, i, SLOTS), triple = system.at(strand, i, 3 * SLOTS);
     const first = found[0], second = found[1];
     if (this.rooted[p] === 1) {
       // the first stretch of a strand is let be and may only come out
@@ -503,11 +440,11 @@ export class ContactFinder {
       if (f.id < 0) { k.touchOn[e] = 0; continue; }
       any = 1;
       const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz);
-      if (f.id < this.count) this.slide(f, f.id, cx, cy, cz);
+      if (f.id < this.count) this.rigid.slide(f, f.id, cx, cy, cz);
       const here = this.gapBefore(f, p) - begun;
       k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1;
       k.touchAt[e] = f.s;
-      k.touchFriction[e] = f.id < this.frictions.length ? this.frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
+      k.touchFriction[e] = f.id < frictions.length ? frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
       k.touchNormal[n] = f.nx; k.touchNormal[n + L] = f.ny; k.touchNormal[n + 2 * L] = f.nz;
       const qx = cx - rootPosition[3 * strand], qy = cy - rootPosition[3 * strand + 1], qz = cz - rootPosition[3 * strand + 2];
       k.touchPlane[e] = f.nx * qx + f.ny * qy + f.nz * qz - (f.gap - begun) + KEPT_DEPTH * Math.min(0, here);
@@ -519,19 +456,9 @@ export class ContactFinder {
     return any;
   }
 
-  /** Distance of a point to a pill where the pill was at the start of the substep. */
-  private gapNow(x: number, y: number, z: number, k: number): number {
-    const o = 6 * k, E = this.ends, B = this.back, w = 12 * k, R = this.radii;
-    const x0 = E[o], y0 = E[o + 1], z0 = E[o + 2], x1 = E[o + 3], y1 = E[o + 4], z1 = E[o + 5];
-    return pillDistance(
-      x, y, z, B[w] * x0 + B[w + 1] * y0 + B[w + 2] * z0 + B[w + 3], B[w + 4] * x0 + B[w + 5] * y0 + B[w + 6] * z0 + B[w + 7], B[w + 8] * x0 + B[w + 9] * y0 + B[w + 10] * z0 + B[w + 11],
-      B[w] * x1 + B[w + 1] * y1 + B[w + 2] * z1 + B[w + 3], B[w + 4] * x1 + B[w + 5] * y1 + B[w + 6] * z1 + B[w + 7], B[w + 8] * x1 + B[w + 9] * y1 + B[w + 10] * z1 + B[w + 11], R[2 * k], R[2 * k + 1], this.out,
-    );
-  }
-
   /** Deepest place of a point below the surface of any pill or floor at the end of the last placed substep, m, ≥ 0. */
   depth(s: number, px: number, py: number, pz: number): number {
-    const E = this.ends, R = this.radii, P = this.planes;
+    const { ends: E, radii: R, planes: P } = this.rigid;
     let least = 0;
     for (let q = s * this.count; q < s * this.count + this.nearCount[s]; q++) {
       const k = this.near[q], o = 6 * k;
@@ -542,7 +469,7 @@ export class ContactFinder {
   }
   /** The same for a place on the edge below point `p`, by the colliders that edge remembers; `deepest` is which of them. */
   edgeDepth(s: number, p: number, px: number, py: number, pz: number): number {
-    const E = this.ends, R = this.radii, P = this.planes;
+    const { ends: E, radii: R, planes: P } = this.rigid;
     let least = 0;
     this.deepest = -1;
     for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
@@ -574,19 +501,11 @@ export class ContactFinder {
   allowance(p: number): number { return -(this.startDepth[p] ?? 0); }
 
   /** Points (3 × n, m) inside a pill where it was last placed. */
-  insideOf(pill: Pill, points: ArrayLike<number>): number {
-    const k = this.pills.indexOf(pill), o = 6 * k, E = this.ends, R = this.radii;
-    let inside = 0;
-    for (let p = 0; k >= 0 && p < points.length; p += 3) if (pillDistance(points[p], points[p + 1], points[p + 2], E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], R[2 * k], R[2 * k + 1], this.out) < 0) inside++;
-    return inside;
-  }
+  insideOf(pill: Pill, points: ArrayLike<number>): number { return this.rigid.insideOf(pill, points); }
   /** Share of the wind that is left at a place in the lee of the pills. */
-  lee(wind: Wind, x: number, y: number, z: number): number { return wind.lee(x, y, z, this.ends, this.radii, this.count); }
+  lee(wind: Wind, x: number, y: number, z: number): number { return wind.lee(x, y, z, this.rigid.ends, this.rigid.radii, this.count); }
   /** Ends of all pills for the given motions, six numbers each. */
-  placesOf(motions: RigidMotions): Float64Array {
-    this.pills.forEach((pill, k) => placePill(pill, motions, 7 * k, this.endsTo, 6 * k));
-    return this.endsTo;
-  }
+  placesOf(motions: RigidMotions): Float64Array { return this.rigid.placesOf(motions, 1); }
 
   /** How many contacts pressed in the last substep, and the hardest of them, N, into `out`. */
   pressing(system: RodSystem, out: { contacts: number; press: number }): void {
@@ -672,32 +591,3 @@ function nearestPlace(E: Float64Array, ends: Float64Array, o: number): number {
 }
 
 const bound = (t: number): number => (t < 0 ? 0 : t > 1 ? 1 : t);
-
-/** A floor's unit normal and offset, four numbers at `out[e …)`. */
-function placeFloor(floor: Floor, motion: RigidMotions, o: number, out: Float64Array, e: number): void {
-  turnInto(out, e, floor.up, 0, motion, o);
-  moveInto(PLACE, 0, floor.place, 0, motion, o);
-  out[e + 3] = out[e] * PLACE[0] + out[e + 1] * PLACE[1] + out[e + 2] * PLACE[2];
-}
-const PLACE = new Float64Array(3);
-
-function placePill(pill: Pill, motion: RigidMotions, o: number, out: Float64Array, e: number): void {
-  moveInto(out, e, pill.a, 0, motion, o);
-  moveInto(out, e + 3, pill.b, 0, motion, o);
-}
-
-const ROTATION = new Float64Array(4), ROWS = new Float64Array(9);
-
-/** Rows of M₀ M₁⁻¹ for two rigid motions. */
-function backwards(m0: Float64Array, m1: Float64Array, o: number, out: Float64Array, w: number): void {
-  // q = q0 · conj(q1)
-  const ax = m0[o], ay = m0[o + 1], az = m0[o + 2], aw = m0[o + 3], bx = -m1[o], by = -m1[o + 1], bz = -m1[o + 2], bw = m1[o + 3];
-  const x = aw * bx + ax * bw + ay * bz - az * by, y = aw * by - ax * bz + ay * bw + az * bx, z = aw * bz + ax * by - ay * bx + az * bw, q = aw * bw - ax * bx - ay * by - az * bz;
-  ROTATION[0] = x; ROTATION[1] = y; ROTATION[2] = z; ROTATION[3] = q;
-  const r = ROWS;
-  rotationRowsInto(r, 0, ROTATION);
-  for (let row = 0; row < 3; row++) {
-    out[w + 4 * row] = r[3 * row]; out[w + 4 * row + 1] = r[3 * row + 1]; out[w + 4 * row + 2] = r[3 * row + 2];
-    out[w + 4 * row + 3] = m0[o + 4 + row] - (r[3 * row] * m1[o + 4] + r[3 * row + 1] * m1[o + 5] + r[3 * row + 2] * m1[o + 6]);
-  }
-}

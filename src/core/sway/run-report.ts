@@ -1,7 +1,8 @@
 /** What a run tells of itself: at its start, and frame by frame. */
 import { OF_STRAND, STRAND_NUMBERS } from '../proof/strand-meter';
 import type { Seam } from '../document/proof';
-import type { ContactFinder, RigidMotions } from './contact';
+import type { ContactFinder } from './contact';
+import type { RigidMotions } from './rigid-colliders';
 import type { Loft } from './loft';
 import type { Pill } from './pills';
 import type { KernelName, RodSystem } from './rod-system';
