@@ -3,8 +3,9 @@ import path from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import { drawnDocument, withDrawing } from '../../src/core/chain/chain-groom';
 import { bufferId, bytesOf, floatsOf, packPlanting } from '../../src/core/document/buffers';
+import { openGroomFile, writeGroomFile } from '../../src/core/document/groom-file';
 import { plantKey } from '../../src/core/document/proof';
-import { newDocument, type GroomDocument } from '../../src/core/document/schema';
+import { buffersOf, newDocument, type GroomDocument } from '../../src/core/document/schema';
 import { influencesOf } from '../../src/core/drawn/influences';
 import { layLines } from '../../src/core/drawn/lay-lines';
 import type { Character } from '../../src/core/mesh/character';
@@ -16,10 +17,12 @@ import { getBlob, putBlob } from '../../src/server/db/blobs';
 import type { Db } from '../../src/server/db/connection';
 import { createGroom, createProduction, getGroom, importCharacter, saveGroom } from '../../src/server/db/records';
 import { hairBakesFor, takeLoad } from '../../src/server/hair-on-sheet';
+import { openProject, projectEntries } from '../../src/server/project-file';
+import { zipPieces } from '../../src/server/zip-stream';
 import { testDatabase } from '../helpers/database';
 
 const GUIDES = 8, POINTS = 12, LENGTH = 0.2, shot = { clip: '', start: 0, end: 9, fps: 24, cyclic: false };
-let db: Db, stop: () => Promise<void>, assetId: string, character: Character, runner: BakeRunner, loop: Promise<void>;
+let db: Db, stop: () => Promise<void>, assetId: string, laden: string, character: Character, runner: BakeRunner, loop: Promise<void>;
 
 /** A little level scalp, and level cloth beyond it that is pinned along the scalp's side. */
 function file(): { name: string; bytes: Uint8Array } {
@@ -49,13 +52,19 @@ async function sheet(): Promise<{ id: string; document: GroomDocument }> {
   for (const bytes of store.values()) await putBlob(db, bytes);
   return { id: await createGroom(db, assetId, 'cape', document, 'New'), document };
 }
-const baked = async (groom: string): Promise<string> => {
-  const { id } = await queueBake(db, groom);
-  for (const end = Date.now() + 90_000; (await getBake(db, id)).state !== 'done'; await new Promise((r) => setTimeout(r, 100))) { const { state, message } = await getBake(db, id); if (state === 'failed' || Date.now() > end) throw new Error(`${state}: ${message ?? ''}`); }
+const baked = async (groom: string, on: Db = db): Promise<string> => {
+  const { id } = await queueBake(on, groom);
+  for (const end = Date.now() + 90_000; (await getBake(on, id)).state !== 'done'; await new Promise((r) => setTimeout(r, 100))) { const { state, message } = await getBake(on, id); if (state === 'failed' || Date.now() > end) throw new Error(`${state}: ${message ?? ''}`); }
   return id;
 };
+/** All buffers of a document, by their ids. */
+async function buffersFor(document: GroomDocument): Promise<(id: string) => Uint8Array | undefined> {
+  const found = new Map<string, Uint8Array>();
+  for (const id of buffersOf(document)) found.set(id, (await getBlob(db, id))!);
+  return (id) => found.get(id);
+}
 /** Mean height of the lines' tips in the last frame, m. */
-const height = async (bakeId: string): Promise<number> => { const bake = await getBake(db, bakeId), points = await (await BakeReader.open(db, bake)).sample(shot.end), n = bake.pointCount; let sum = 0; for (let g = 0; g < bake.guideCount; g++) sum += points[3 * (g * n + n - 1) + 1]; return sum / bake.guideCount; };
+const height = async (bakeId: string, on: Db = db): Promise<number> => { const bake = await getBake(on, bakeId), points = await (await BakeReader.open(on, bake)).sample(shot.end), n = bake.pointCount; let sum = 0; for (let g = 0; g < bake.guideCount; g++) sum += points[3 * (g * n + n - 1) + 1]; return sum / bake.guideCount; };
 
 beforeAll(async () => {
   ({ db, stop } = await testDatabase());
@@ -86,6 +95,24 @@ describe('hair on a sheet', () => {
     next.sway.load = { ...load, share: 4 };
     await saveGroom(db, id, g.version, next, 'Hair on it');
     expect(await height(await baked(id))).toBeLessThan(without - 0.003);
+    laden = id;
+  }, 180_000);
+  it('goes along with a production and with a groom file: the sheet hangs there as it did here', async () => {
+    const { document, production } = await getGroom(db, laden), { forces } = document.sway.load!, text = writeGroomFile('cape', document, await buffersFor(document)), again = openGroomFile(JSON.parse(text), character);
+    expect(again.document.sway.load).toEqual(document.sway.load);
+    expect(again.buffers.get(forces)).toEqual(new Uint8Array((await getBlob(db, forces))!));
+    const { db: other, stop: end } = await testDatabase(), pieces: Uint8Array[] = [];
+    try {
+      for await (const p of zipPieces((await projectEntries(db, production.id, null)).entries)) pieces.push(p);
+      const zip = Buffer.concat(pieces), { grooms, notes } = await openProject(other, new Blob([zip]).stream());
+      expect(notes).toEqual([]);
+      const opened = (await Promise.all(grooms.map((id) => getGroom(other, id)))).find((x) => x.document.sway.load !== undefined)!;
+      expect(opened.document.sway.load).toEqual(document.sway.load);
+      expect(await getBlob(other, forces)).toEqual(await getBlob(db, forces));
+      // computed there, of the guides that were carried along
+      const runner2 = new BakeRunner(other, path.resolve('dist/bake-thread.mjs'), { info: () => undefined, error: () => undefined }, 1), loop2 = runner2.loop();
+      try { expect(await height(await baked(opened.id, other), other)).toBeCloseTo(await height(await baked(laden)), 9); } finally { await runner2.stop(); await loop2; }
+    } finally { await end(); }
   }, 180_000);
   it('is told in plain words where there is none: hair that lies elsewhere, meets nothing, is not baked; lines that are no sheet', async () => {
     const { id } = await sheet(), apart = await baked(await hair((d) => { d.sway.gravity = 0; d.sway.skinGapMm = 0; })), bare = await baked(await hair((d) => { d.sway.roles.garment = 'off'; })), fringe = await hair(), waiting = await queueBake(db, fringe);
