@@ -32,7 +32,7 @@ export type SwayRequest =
   | { kind: 'stop' };
 
 export type SwayReply =
-  | { kind: 'stepped'; run: number; part: number; frame: number; points: Float32Array; marks: Float32Array; depth: number }
+  | { kind: 'stepped'; run: number; part: number; frame: number; points: Float32Array; marks: Float32Array; depth: number; drops: Float32Array | null }
   | { kind: 'started'; run: number; part: number; report: StartReport }
   /** Measures name guides by their numbers in the whole groom; points and numbers of the strands come along where memory is not shared. */
   | { kind: 'frame'; run: number; part: number; measures: FrameMeasures; marks: Float32Array; points?: Float32Array; strands?: Float32Array; drops?: Float32Array }

@@ -37,7 +37,7 @@ function begin(of: Extract<SwayRequest, { kind: 'live' }>): void {
   try {
     if (!character) throw new Error('The character has not arrived.');
     const scene = openScene(documentSchema.parse(of.document), character, of), coupling = of.coupling && { part, parts: of.bounds.length - 1, bounds: of.bounds, memory: of.coupling.memory, control: new Int32Array(of.coupling.control) };
-    const run = new SwayRun(scene, frame - runUp, { from, to, coupling, hand, plan: planLive(scene, frame) });
+    const run = new SwayRun(scene, frame - runUp, { from, to, coupling, hand, plan: planLive(scene, frame), midway: true });
     while (run.frame < frame) run.advance();
     live = { run, of, coupling };
     tell(0);
@@ -54,7 +54,7 @@ function step(request: Extract<SwayRequest, { kind: 'step' }>): void {
     if (request.document) {
       const scene = openScene(documentSchema.parse(request.document), character!, { planting: of.planting, offsets: of.offsets, maps: request.maps }), before = live.run, anew = inCages(scene.settings) !== (before.cages !== null);
       // rods do not go on from a cage, nor a cage from rods: it begins as combed, where it is
-      live.run = new SwayRun(scene, anew ? before.frame : of.frame - of.runUp, { from: of.from, to: of.to, coupling, hand: anew ? request.hand : of.hand, plan: planLive(scene, of.frame) });
+      live.run = new SwayRun(scene, anew ? before.frame : of.frame - of.runUp, { from: of.from, to: of.to, coupling, hand: anew ? request.hand : of.hand, plan: planLive(scene, of.frame), midway: true });
       if (!anew) live.run.goOnFrom(before);
     }
     live.run.setHand(request.hand);
@@ -62,8 +62,8 @@ function step(request: Extract<SwayRequest, { kind: 'step' }>): void {
   } catch (cause) { live = null; trouble(request.run, of.part, cause); }
 }
 function tell(depth: number): void {
-  const { run, of } = live!, points = run.positions(), marks = run.marks();
-  reply({ kind: 'stepped', run: of.run, part: of.part, frame: run.frame, points, marks, depth }, [points.buffer as ArrayBuffer, marks.buffer as ArrayBuffer]);
+  const { run, of } = live!, points = run.positions(), marks = run.marks(), drops = run.shownDrops();
+  reply({ kind: 'stepped', run: of.run, part: of.part, frame: run.frame, points, marks, depth, drops }, [points.buffer as ArrayBuffer, marks.buffer as ArrayBuffer]);
 }
 function trouble(run: number, part: number, cause: unknown): void {
   if (!(cause instanceof GivenUp)) reply({ kind: 'failed', run, part, message: cause instanceof Error ? cause.message : String(cause) });

@@ -113,6 +113,22 @@ export class DropRun {
     this.near = new Int32Array(points);
   }
 
+  /** What sources have given up to `time` (s of the shot) is not made up for: it has come and gone. */
+  startAt(time: number): void { this.settings.sources.forEach((s, k) => { this.given[k] = this.due(s, time); }); }
+  /** Goes on at `time` with what another run of the same sources and strands has about; begins anew where there is none, or the sources are others. */
+  goOnFrom(other: DropRun | null, time: number): void {
+    if (!other || JSON.stringify(other.settings) !== JSON.stringify(this.settings)) { this.startAt(time); return; }
+    const from = other as unknown as Record<string, unknown>, to = this as unknown as Record<string, unknown>;
+    for (const name of Object.keys(this)) {
+      if (DropRun.madeAnew.has(name)) continue;
+      const value = from[name];
+      if (ArrayBuffer.isView(value)) (to[name] as Float64Array).set(value as Float64Array);
+      else if (typeof value === 'number') to[name] = value;
+    }
+  }
+  /** How many a source has given by a time, s of the shot. */
+  private due(s: DropSource, time: number): number { const { fps } = this.settings; return Math.floor(Math.max(0, Math.min(time, s.to / fps) - s.from / fps) * s.rate); }
+
   /** How many are about. */
   get count(): number { let n = 0; for (let d = 0; d < this.used; d++) if (this.state[d] !== GONE) n++; return n; }
   get flying(): number { let n = 0; for (let d = 0; d < this.used; d++) if (this.state[d] === FREE) n++; return n; }
@@ -149,11 +165,11 @@ export class DropRun {
   // ---------------------------------------------------------------- coming
 
   private come(h: number, time: number): void {
-    const { sources, fps } = this.settings;
+    const { sources } = this.settings;
     let slot = 0;
     sources.forEach((s, k) => {
       if (!s.on) return;
-      const wanted = Math.floor(Math.max(0, Math.min(time, s.to / fps) - s.from / fps) * s.rate);
+      const wanted = this.due(s, time);
       for (; this.given[k] < wanted; this.given[k]++) {
         while (slot < this.used && this.state[slot] !== GONE) slot++;
         if (slot >= MOST_DROPS) { this.lost++; continue; }

@@ -63,6 +63,8 @@ export interface RunOptions {
   to?: number;
   /** What is moved by hand at the start. */
   hand?: Hand | null;
+  /** Begun in the middle of a shot: what has fallen before is not made up for. */
+  midway?: boolean;
   /** What the shares have in common; needed for more than one share where strands act on each other. */
   coupling?: Coupling;
 }
@@ -79,6 +81,8 @@ export class SwayRun {
   readonly report: StartReport;
   readonly colliders: ColliderSet;
   frame: number;
+  /** Frames by which drops are counted: goes on also while the pose stands still. */
+  private clock: number;
   private readonly first: number;
   private readonly contacts: ContactFinder | null;
   private readonly worn: readonly WornShell[];
@@ -148,7 +152,7 @@ export class SwayRun {
     const { character, planting, offsets, pointCount, settings, shot } = scene;
     const guides = planting.faces.length;
     requireContract(offsets.length === 3 * pointCount * guides, 'offsets', `3 × ${pointCount} × ${guides} numbers`, offsets.length);
-    this.frame = startFrame;
+    this.frame = this.clock = startFrame;
     this.stage = new Stage(scene, startFrame, options.hand ?? null);
     this.poser = new RootPoser(scene, this.stage);
     this.motions = new Float64Array(7 * guides);
@@ -205,6 +209,7 @@ export class SwayRun {
     this.wind = new Wind(settings);
     requireContract(!needsOne(settings) || guides === all, 'from, to', 'all guides in one share, as drops meet any of them and a sheet is one', `${from} to ${to}`);
     this.drops = rains(settings) ? new DropRun({ sources: settings.drops!, gravity: settings.gravity, fps: shot.fps }, guides * pointCount) : null;
+    if (options.midway) this.drops?.startAt(startFrame / shot.fps);
     const { cut, heldShare } = restGuides({ system: this.system, scene, wind: this.wind, ofGuides: this.ofGuides, grid, first: from, world: this.world, shape: this.shape, motions: this.motions }, { tangents: this.rootTangents, directors: this.rootDirectors, lengths: this.lengths, lifts: this.lifts });
     this.placeRoots(this.motions, this.motions, 0);
     this.system.rootBefore.set(this.system.rootPosition);
@@ -297,6 +302,8 @@ export class SwayRun {
     const { system, world, home, stage } = this;
     this.frame = other.frame;
     stage.hand = other.stage.hand;
+    this.clock = other.clock;
+    this.drops?.goOnFrom(other.drops, this.clock / this.scene.shot.fps);
     const pose = stage.poseAt(this.frame, home), [ax, ay, az, aw] = home, [bx, by, bz, bw] = other.home;
     this.poser.rootsInto(pose, this.motions);
     nodeMotionsInto(this.rigid, this.nodes, stage.rest, pose);
@@ -348,7 +355,7 @@ export class SwayRun {
       }
       this.load?.act(system, h, (this.frame + 1) / this.scene.shot.fps, this.home);
       // before contacts are looked for, as hair that is hit goes where they have to stop it
-      this.drops?.act(system, h, (this.frame + t1) / this.scene.shot.fps, air, inTheWay, (1 - t1) / this.scene.shot.fps);
+      this.drops?.act(system, h, (this.clock + t1) / this.scene.shot.fps, air, inTheWay, (1 - t1) / this.scene.shot.fps);
       if (contacts) {
         contacts.place(this.rigid, this.nextRigid, t0, t1);
         contacts.gatherAll(system, h, [0, numbers.gravityY, 0]);
@@ -420,7 +427,7 @@ export class SwayRun {
   private wayOfDrops(drops: DropRun): DropWalls | null {
     const { contacts, worn } = this, { settings } = this.scene;
     drops.beginFrame();
-    if (drops.flying === 0 && !(settings.drops ?? []).some((s) => s.on && this.frame + 1 >= s.from && this.frame <= s.to)) return null;
+    if (drops.flying === 0 && !(settings.drops ?? []).some((s) => s.on && this.clock + 1 >= s.from && this.clock <= s.to)) return null;
     this.dropWalls ??= new DropWalls(worn.map((w) => ({ mesh: w, shell: w.shell, get before() { return w.before; }, get now() { return w.now; } })), worn.map((w) => w.before), { pills: this.pills, floors: [[0, 1, 0, 0]] });
     this.dropWalls.frame(contacts?.placesOf(this.nextRigid) ?? []);
     return this.dropWalls;
@@ -444,6 +451,7 @@ export class SwayRun {
     [this.shape, this.nextShape] = [this.nextShape, this.shape];
     for (const w of this.worn) w.turn();
     this.frame++;
+    this.clock++;
   }
   /** A frame of hair that does not move of itself: the skin carries it. */
   private ride(): FrameMeasures {

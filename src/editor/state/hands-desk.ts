@@ -8,7 +8,7 @@ import { nodeKey } from '../../core/mesh/character';
 import { bytesOf, packPlanting } from '../../core/document/buffers';
 import { placeGuides } from '../../core/groom/planting';
 import { evenSubset, FewGuides, ofSubset, settingsOfSubset } from '../../core/sway/few-guides';
-import { isCoupled } from '../../core/sway/run';
+import { isCoupled, needsOne } from '../../core/sway/run';
 import { shareBounds } from '../../core/sway/shares';
 import type { SwayReply, SwayRequest } from '../../workers/messages';
 import type { GroomDocument } from '../../core/document/schema';
@@ -19,6 +19,8 @@ import { NO_TAKES, useEditor, type LiveState } from './store';
 const RUN_UP = 12, FEWEST_IN_SHARE = 24;
 /** The same where a clip begins again, from the rest that hair starts in. */
 const CALM_RUN_UP = 2;
+/** Frame until which what does not end within the shot goes on. */
+const FOR_EVER = 100_000;
 /** Of so many guides one is computed: as few as keep the rate, but not fewer guides than this. */
 export const SHARES = [1, 2, 4, 8, 16] as const;
 const FEWEST = 24;
@@ -31,6 +33,8 @@ export class HandsDesk {
   /** Points of the guides just now; null where nothing is moved by hand. */
   points: Float32Array | null = null;
   hand: Hand | null = null;
+  /** Drops just now, `DROP_NUMBERS` each. */
+  drops: Float32Array | null = null;
   private run = 0;
   private shares: number[] = [];
   private missing = 0;
@@ -61,13 +65,13 @@ export class HandsDesk {
     const { share } = useEditor.getState().live, { rate } = live, hand = this.of && this.hand ? this.hand : null, { planting, pointCount, offsets } = session.guides!;
     const goesOn = this.of !== null;
     this.end();
-    const { workers, run } = session.runs.lend(), coupled = isCoupled(document.sway), alone = (coupled && !crossOriginIsolated) || document.sway.sheet !== undefined, count = Math.max(Math.min(FEWEST, g.count), Math.ceil(g.count / share));
+    const { workers, run } = session.runs.lend(), coupled = isCoupled(document.sway), alone = (coupled && !crossOriginIsolated) || needsOne(document.sway), count = Math.max(Math.min(FEWEST, g.count), Math.ceil(g.count / share));
     this.workers = workers;
     this.run = run;
     // guides spread most evenly stand for the others
     const groomed = session.groomedShape(), roots = Float64Array.from({ length: 3 * g.count }, (_, k) => groomed[3 * pointCount * Math.floor(k / 3) + (k % 3)]), which = evenSubset(roots, count), some = ofSubset(which, planting, offsets, pointCount);
     this.few = new FewGuides(which, roots, offsets, pointCount);
-    this.reduce = (d) => ({ ...d, guides: { ...d.guides!, count, style: undefined }, sway: { ...settingsOfSubset(which, d.sway), drops: undefined } });
+    this.reduce = (d) => ({ ...d, guides: { ...d.guides!, count, style: undefined }, sway: { ...settingsOfSubset(which, d.sway), drops: d.sway.drops?.map((s) => (s.to >= d.shot.end ? { ...s, to: FOR_EVER } : s)) } });
     this.shares = shareBounds(count, alone ? 1 : Math.min(workers.length, Math.ceil(count / FEWEST_IN_SHARE)));
     const coupling = coupled && !alone ? { memory: new SharedArrayBuffer(8 * couplingNumbers(count * g.pointCount)), control: new SharedArrayBuffer(4 * CONTROL_WORDS) } : undefined;
     this.control = coupling ? new Int32Array(coupling.control) : null;
@@ -95,7 +99,7 @@ export class HandsDesk {
   stop(): void {
     if (!this.of) return;
     this.end();
-    this.points = null;
+    this.points = this.drops = null;
     this.hand = null;
     this.session.runs.lend();
     const { mode, speed, node, share, auto } = useEditor.getState().live;
@@ -113,6 +117,7 @@ export class HandsDesk {
   onStepped(reply: Extract<SwayReply, { kind: 'stepped' }>): void {
     const { session } = this;
     if (!this.of || reply.run !== this.run || !this.gathered || !session.guides) return;
+    if (reply.part === 0) this.drops = reply.drops;
     this.gathered.set(reply.points, 3 * session.guides.pointCount * this.shares[reply.part]);
     this.depth = Math.max(this.depth, reply.depth);
     if (--this.missing > 0) return;
@@ -167,7 +172,7 @@ export class HandsDesk {
     const { session, of } = this, { live } = useEditor.getState(), { document } = session, { shot } = document;
     if (!of || this.missing > 0) return;
     // other hair or another shot: from the start again
-    if (document.guides !== of.guides || document.shot !== of.shot || document.hidden !== of.hidden || document.plot.mesh !== of.plot.mesh || isCoupled(document.sway) !== isCoupled(of.sway)) { if (document.guides) this.start(); else this.stop(); return; }
+    if (document.guides !== of.guides || document.shot !== of.shot || document.hidden !== of.hidden || document.plot.mesh !== of.plot.mesh || isCoupled(document.sway) !== isCoupled(of.sway) || needsOne(document.sway) !== needsOne(of.sway)) { if (document.guides) this.start(); else this.stop(); return; }
     const end = shot.end;
     if (live.mode === 'play' && this.frame >= end) {
       if (!shot.cyclic) { useEditor.setState({ frame: shot.start }); this.start(CALM_RUN_UP); return; }

@@ -424,7 +424,8 @@ export class Session {
   shownDrops(): Float32Array | null {
     const { stage, frame, run, bakeId, shownTake } = useEditor.getState(), at = Math.round(frame);
     if (stage === 'bake') return bakeId ? (this.bakes.frames.drops(at) ?? null) : null;
-    if ((stage !== 'sway' && stage !== 'proof') || this.hands.points) return null;
+    if (stage !== 'sway' && stage !== 'proof') return null;
+    if (this.hands.points) return this.hands.drops;
     return (shownTake ? this.takes.frame(shownTake, at)?.drops : run.key === this.key ? this.runs.drops.get(at) : undefined) ?? null;
   }
   /** World points of the groomed shape in the present pose. */
