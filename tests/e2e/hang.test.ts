@@ -90,6 +90,16 @@ it('sand falls on it, is seen, kept with the take, and taken away', async () => 
   await page.keyboard.press('Control+z');
   expect(await ask<number>('f.session.document.sway.drops.length')).toBe(1);
   await saved();
+  // by hand too, and on while the pose stands still
+  await page.getByTestId('live').click();
+  await settled('f.session.hands.points !== null && f.state().live.rate > 0');
+  await page.getByRole('radiogroup', { name: 'The clip' }).getByRole('radio', { name: 'pose stays' }).click();
+  const frame = await ask<number>('f.state().frame');
+  await settled('(f.session.shownDrops()?.length ?? 0) > 8 * 100');
+  expect(await ask<number>('f.state().frame')).toBeLessThan(frame + 3);
+  expect(Number((await page.getByTestId('drops-now').innerText()).replace(/\D/g, ''))).toBeGreaterThan(100);
+  await page.getByTestId('live').click();
+  await settled('f.session.hands.points === null');
 });
 it('hair lies on a sheet: what a bake of it pressed by is laid on the lines, moves them, and is taken off; where none lies, it is told', async () => {
   await page.goto(trial.url);

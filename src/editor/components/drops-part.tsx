@@ -13,10 +13,10 @@ import type { PanelProps } from './panel-parts';
 const USUAL: DropParameter[] = ['rate', 'speed', 'sizeMm', 'from', 'to', 'sticks'], MORE: DropParameter[] = ['x', 'y', 'z', 'wide', 'turn', 'rise', 'spread', 'speedSpread', 'sizeSpread', 'density', 'stays', 'lockMm', 'bounce', 'seed'];
 
 export function DropsPart({ document }: PanelProps) {
-  const { session } = useWorkshop(), sources = document.sway.drops ?? [], run = useEditor((s) => s.run), frame = useEditor((s) => s.frame), shown = session.shownDrops(), [open, setOpen] = useState('');
+  const { session } = useWorkshop(), sources = document.sway.drops ?? [], run = useEditor((s) => s.run), frame = useEditor((s) => s.frame), live = useEditor((s) => s.live), shown = session.shownDrops(), [open, setOpen] = useState('');
   const edit = useEditor.getState().edit;
   const change = (k: number, what: Partial<DropSource>, label: string, merge?: string): void => edit(label, (d) => { Object.assign(d.sway.drops![k], what); }, merge);
-  void run; void frame;
+  void run; void frame; void live;
   const many = sources.reduce((n, s) => n + (s.on ? Math.min(8, Math.max(0, s.to - s.from) / document.shot.fps) * s.rate : 0), 0);
   return (
     <Fold id="drops" title="Does anything rain on it?" summary={sources.length === 0 ? 'nothing' : sources.filter((s) => s.on).map((s) => s.name).join(', ') || 'off'}>
@@ -34,7 +34,7 @@ export function DropsPart({ document }: PanelProps) {
         </li>
       ))}</ul>
       {many > MOST_DROPS && <Note>At most <span className="num">{MOST_DROPS.toLocaleString('en')}</span> are about at once; further ones do not come. Lower the rate.</Note>}
-      {sources.length > 0 && <Note>{shown ? <><span className="num" data-testid="drops-now">{(shown.length / 8).toLocaleString('en')}</span> in this frame. </> : ''}They push the hair and are pushed by it; those that stay make it heavier until they drip off. All guides are computed together then, which takes longer. Not in the live run.</Note>}
+      {sources.length > 0 && <Note>{shown ? <><span className="num" data-testid="drops-now">{(shown.length / 8).toLocaleString('en')}</span> in this frame. </> : ''}They push the hair and are pushed by it; those that stay make it heavier until they drip off. All guides are computed together then, which takes longer.</Note>}
     </Fold>
   );
 }
