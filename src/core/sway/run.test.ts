@@ -49,6 +49,12 @@ describe('clip time', () => {
 });
 
 describe('a run', () => {
+  it('feels gusts come and go while a hand holds the pose, as they do while it runs', () => {
+    const gusts = (poses: (number | undefined)[]): number[] => { const run = new SwayRun(scene({ windSpeed: 6, gust: 1, ...BARE }, null), 4); return poses.map((pose) => { run.advance(pose); return run.system.k.air[run.system.at(0, 0, 3) + 2 * run.system.lanes]; }); };
+    const held = gusts([5, 5, 5, 5, 5, 5]), runs = gusts([undefined, undefined, undefined, undefined, undefined, undefined]);
+    expect(Math.max(...held) - Math.min(...held)).toBeGreaterThan(0.05);
+    held.forEach((v, k) => expect(v).toBeCloseTo(runs[k], 4));
+  });
   it('two runs of the same scene give the same bits', () => {
     const a = new SwayRun(scene(), -3), b = new SwayRun(scene(), -3);
     for (let k = 0; k < 15; k++) expect(a.advance()).toEqual(b.advance());

@@ -81,7 +81,7 @@ export class SwayRun {
   readonly report: StartReport;
   readonly colliders: ColliderSet;
   frame: number;
-  /** Frames by which drops are counted: goes on also while the pose stands still. */
+  /** The frame by which wind and drops go: on and on, also while the pose stands still. */
   private clock: number;
   private readonly first: number;
   private readonly contacts: ContactFinder | null;
@@ -342,7 +342,7 @@ export class SwayRun {
     if (this.cages) return this.frameInCages(this.cages, posed);
     if (contacts) this.meetFrame(contacts);
     this.presses?.begin();
-    if (!this.wind.still) blow(this.wind, (this.frame + 0.5) / this.scene.shot.fps, system, this.world, contacts);
+    if (!this.wind.still) blow(this.wind, (this.clock + 0.5) / this.scene.shot.fps, system, this.world, contacts);
     const inTheWay = this.drops ? this.wayOfDrops(this.drops) : null, air = this.airOf();
     for (let s = 0; s < substeps; s++) {
       const t0 = s / substeps, t1 = (s + 1) / substeps;
@@ -386,7 +386,7 @@ export class SwayRun {
   }
   /** Velocity of the air in the coming frame by place; null where it is still. */
   private airOf(): ((x: number, y: number, z: number, out: Float64Array) => void) | null {
-    return this.wind.still ? null : (x, y, z, out) => this.wind.at((this.frame + 0.5) / this.scene.shot.fps, x, y, z, out);
+    return this.wind.still ? null : (x, y, z, out) => this.wind.at((this.clock + 0.5) / this.scene.shot.fps, x, y, z, out);
   }
   /** A frame in cages: they swing, the hair goes along, and is put out of what it would go into. */
   private frameInCages(cages: InCages, posed: Pose): FrameMeasures {
