@@ -186,7 +186,7 @@ export class HandsDesk {
     this.expect();
     for (const w of this.workers.slice(0, this.shares.length - 1)) w.postMessage({ kind: 'step', run: this.run, frame: this.frame, hand: this.hand, document: changed ? this.reduce(document) : null, maps: changed ? session.mapBuffers() : {} } satisfies SwayRequest);
   }
-  pause(paused: boolean): void { this.set({ paused }); if (!paused && this.missing <= 0) { this.due = performance.now(); this.waitForNext(); } }
+  pause(paused: boolean): void { this.set({ paused }); if (paused) clearTimeout(this.timer); if (!paused && this.missing <= 0) { this.due = performance.now(); this.waitForNext(); } }
   /** Puts the hand back where it took hold. */
   letGo(): void { const { live } = useEditor.getState(); if (this.hand) this.hand = noHand(live.node, this.session.middleOfHair()); }
   /** Shifts what is held by so much, m, or turns it by a rotation further. */
