@@ -1,9 +1,8 @@
 /**
  * Finds what each edge of a strand touches in the coming substep: pills, floors, and the triangles of shells.
  *
- * Pills and floors move rigidly from one frame to the next; places within the frame are interpolated (spherical for the
- * turn). An edge keeps at most two contacts, with the nearest colliders that push in different directions, each at the place of
- * the edge that comes nearest.
+ * An edge keeps at most two contacts, with the nearest colliders that push in different directions, each at the place of the edge
+ * that comes nearest.
  *
  * Most edges are far from everything most of the time: an edge that was looked at keeps the pills near it, and how far it may
  * go (or they may come) before it has to look again.
