@@ -216,15 +216,12 @@ export class DropRun {
     return (i > 1 && fixed[a] === 0 && mass[a] > 0 ? (1 - t) ** 2 / mass[a] : 0) + (fixed[b] === 0 && mass[b] > 0 ? t ** 2 / mass[b] : 0);
   }
   private pushHair(system: RodSystem, s: number, i: number, t: number, h: number): void {
-    const { k, lanes: L } = system, { J, gave } = this;
+    const { k } = system, { J, gave } = this;
     for (let end = 0; end < 2; end++) {
-      const point = i - 1 + end, w = end === 0 ? 1 - t : t, one = system.at(s, point, 1), three = system.at(s, point, 3);
+      const point = i - 1 + end, w = end === 0 ? 1 - t : t, one = system.at(s, point, 1);
       if (point === 0 || k.fixed[one] !== 0 || w === 0 || !(k.mass[one] > 0)) continue;
-      for (let c = 0; c < 3; c++) {
-        const dv = (w * J[c]) / k.mass[one], o = three + c * L;
-        k.v[o] += dv; k.vPrev[o] += dv; k.xPrev[o] -= h * dv;
-        gave[c] += w * J[c];
-      }
+      system.hasten(system.at(s, point, 3), (w * J[0]) / k.mass[one], (w * J[1]) / k.mass[one], (w * J[2]) / k.mass[one], h);
+      for (let c = 0; c < 3; c++) gave[c] += w * J[c];
     }
   }
 

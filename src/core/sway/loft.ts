@@ -337,7 +337,7 @@ export class Loft {
   }
 
   private apply(system: RodSystem, first: number, h: number): void {
-    const { pointStart, pointBodies: B, told: T, q, weight, alpha, P, V, mass, fadeAcross, fadeAlong, last } = this, { k: { v, vPrev, xPrev }, lanes: L } = system;
+    const { pointStart, pointBodies: B, told: T, q, weight, alpha, P, V, mass, fadeAcross, fadeAlong, last } = this, { lanes: L } = system;
     for (let s = 0; s < system.strandCount; s++) {
       const n = system.pointsOf(s);
       let a = system.at(s, 0, 3), i = (first + s) * this.pointCount;
@@ -356,9 +356,7 @@ export class Loft {
           dx += jx; dy += jy; dz += jz;
           if (k < this.firstLoft) this.pull[m] = (mass[i] * Math.sqrt(jx * jx + jy * jy + jz * jz)) / h;
         }
-        v[a] += dx; v[a + L] += dy; v[a + 2 * L] += dz;
-        vPrev[a] += dx; vPrev[a + L] += dy; vPrev[a + 2 * L] += dz;
-        xPrev[a] -= h * dx; xPrev[a + L] -= h * dy; xPrev[a + 2 * L] -= h * dz;
+        system.hasten(a, dx, dy, dz, h);
       }
     }
     for (let k = 0; k < this.bodies; k++) for (let c = 0; c < 3; c++) { last[3 * k + c] = T[TOLD * k + c]; last[3 * this.bodies + 3 * k + c] = T[TOLD * k + 3 + c]; }

@@ -145,6 +145,13 @@ export class RodSystem {
       for (let lane = this.lane[s] + 1; lane <= this.lane[s] + this.spare[s]; lane++) this.copyLane(s, lane);
     }
   }
+  /** Before a substep of `h` s: what an impulse has changed the velocity of a point by, m/s, as if it had always been so fast, which its two-step formula goes by. `a`: where its three numbers begin (`at`). */
+  hasten(a: number, dx: number, dy: number, dz: number, h: number): void {
+    const { lanes: L, k: { v, vPrev, xPrev } } = this;
+    v[a] += dx; v[a + L] += dy; v[a + 2 * L] += dz;
+    vPrev[a] += dx; vPrev[a + L] += dy; vPrev[a + 2 * L] += dz;
+    xPrev[a] -= h * dx; xPrev[a + L] -= h * dy; xPrev[a + 2 * L] -= h * dz;
+  }
   /** Copies a strand into a lane that is no strand's own. */
   private copyLane(s: number, lane: number): void {
     const { lanes } = this;

@@ -30,16 +30,13 @@ export class SheetLoad {
   }
   /** Before a substep of `h` s within a step that ends at `time` s of the shot. `home`: from where the run is computed to the world (quaternion first). Strands get the impulse as from drops. */
   act(system: RodSystem, h: number, time: number, home: ArrayLike<number>): void {
-    const { forces, settings: { points, lines, share } } = this, { k, lanes: L } = system, qx = -home[0], qy = -home[1], qz = -home[2], qw = home[3];
+    const { forces, settings: { points, lines, share } } = this, { k } = system, qx = -home[0], qy = -home[1], qz = -home[2], qw = home[3];
     let o = 3 * lines * points * this.at(time);
     for (let s = 0; s < lines; s++) for (let i = 0; i < points; i++, o += 3) {
       const fx = forces[o], fy = forces[o + 1], fz = forces[o + 2], one = system.at(s, i, 1);
       if (i === 0 || k.fixed[one] !== 0 || !(k.mass[one] > 0) || (fx === 0 && fy === 0 && fz === 0)) continue;
       const ux = 2 * (qy * fz - qz * fy), uy = 2 * (qz * fx - qx * fz), uz = 2 * (qx * fy - qy * fx), by = (share * h) / k.mass[one], a = system.at(s, i, 3);
-      const dx = by * (fx + qw * ux + qy * uz - qz * uy), dy = by * (fy + qw * uy + qz * ux - qx * uz), dz = by * (fz + qw * uz + qx * uy - qy * ux);
-      k.v[a] += dx; k.v[a + L] += dy; k.v[a + 2 * L] += dz;
-      k.vPrev[a] += dx; k.vPrev[a + L] += dy; k.vPrev[a + 2 * L] += dz;
-      k.xPrev[a] -= h * dx; k.xPrev[a + L] -= h * dy; k.xPrev[a + 2 * L] -= h * dz;
+      system.hasten(a, by * (fx + qw * ux + qy * uz - qz * uy), by * (fy + qw * uy + qz * ux - qx * uz), by * (fz + qw * uz + qx * uy - qy * ux), h);
     }
   }
 }
