@@ -112,6 +112,8 @@ export function blow(wind: Wind, time: number, system: RodSystem, world: Float64
       wind.at(time, world[p], world[p + 1], world[p + 2], a, 3);
       const left = contacts ? contacts.lee(wind, world[p], world[p + 1], world[p + 2]) : 1;
       for (let c = 3; c < 6; c++) a[c] *= left;
+      // nothing lies before the root: what was asked for last is another strand's
+      if (i === 0) for (let c = 0; c < 3; c++) a[c] = a[3 + c];
       for (let j = i === 0 ? 0 : before + 1; j <= i; j++) {
         const t = i === before ? 1 : (j - before) / (i - before), o = system.at(s, j, 3);
         for (let c = 0; c < 3; c++) k.air[o + c * L] = a[c] + t * (a[3 + c] - a[c]);
