@@ -14,7 +14,7 @@ export default defineConfig({
       project('unit', ['src/**/*.test.ts', 'demo/**/*.test.ts']),
       project('conformance', ['tests/conformance/**/*.test.ts'], { testTimeout: 120_000 }),
       project('integration', ['tests/integration/**/*.test.ts'], { hookTimeout: 120_000 }),
-      project('e2e', ['tests/e2e/**/*.test.ts'], { testTimeout: 600_000, hookTimeout: 300_000, globalSetup: 'tests/e2e/kept-demo.ts' }),
+      project('e2e', ['tests/e2e/**/*.test.ts'], { testTimeout: 600_000, hookTimeout: 300_000, maxWorkers: 1, globalSetup: 'tests/e2e/kept-demo.ts' }),
     ],
   },
 });

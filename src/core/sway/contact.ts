@@ -30,6 +30,7 @@ const KEPT_DEPTH = 0.8;
 /** Pills an edge remembers, and how far it goes, m, before it looks for others. */
 const REMEMBERED = 4;
 const LEASE = 0.012;
+const STILL = [0, 0, 0] as const;
 /** What began inside comes out in so many frames, but no faster than this share of the strand's length a frame. */
 const RELEASE_FRAMES = 16;
 const RELEASE_SHARE = 0.005;
@@ -91,6 +92,9 @@ export class ContactFinder {
   /** Nearest two of an edge. */
   private readonly found = Array.from({ length: SLOTS }, (): Found => ({ id: -1, gap: 0, s: 1, nx: 0, ny: 1, nz: 0, plane: 0, ux: 0, uy: 0, uz: 0 }));
   private shellReady = false;
+  /** Of how deep an edge is, how much lower its planes lie; and of the distance kept, how much is asked for. */
+  private keptDepth = KEPT_DEPTH;
+  private askedGap = 1;
   /** Shells that any strand can reach in the frame; and the box of all hair now and where it would go, m. */
   private readonly shellsNear: Uint8Array;
   private readonly hairBox = new Float64Array(6);
@@ -222,6 +226,15 @@ export class ContactFinder {
     for (let s = 0; s < system.strandCount; s++) this.gather(system, s, h, gravity);
   }
 
+  /** Looks at a strand again where it stands at the end of the last substep. Its planes are not lowered by how deep it is then; `gap`: the share of the distance kept that is asked for. */
+  lookAgain(system: RodSystem, s: number, gap: number): void {
+    this.keptDepth = 0;
+    this.askedGap = gap;
+    this.gather(system, s, 0, STILL);
+    this.keptDepth = KEPT_DEPTH;
+    this.askedGap = 1;
+  }
+
   private boxOfHair(system: RodSystem, h: number): void {
     const { k: { x, v }, lanes: L, rootBefore } = system, B = this.hairBox, S = this.strandBoxes;
     let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity;
@@ -311,6 +324,8 @@ export class ContactFinder {
 
   /** How much of a collider's gap an edge has to keep: all of it, or less near its root. */
   private gapAt(p: number): number { return this.gapRise * this.arc[p]; }
+  /** Distance that an edge keeps from what it touches, m. */
+  private keptFrom(id: number, p: number): number { return Math.min(this.gapAt(p), this.shareAt(p) * (id < this.rigid.gaps.length ? this.rigid.gaps[id] : this.shells[this.shellOf(id)].thickness)); }
   private shareAt(p: number): number { return this.gapShares.length > 0 ? this.gapShares[p] : 1; }
 
   /**
@@ -446,7 +461,7 @@ export class ContactFinder {
       k.touchFriction[e] = f.id < frictions.length ? frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
       k.touchNormal[n] = f.nx; k.touchNormal[n + L] = f.ny; k.touchNormal[n + 2 * L] = f.nz;
       const qx = cx - rootPosition[3 * strand], qy = cy - rootPosition[3 * strand + 1], qz = cz - rootPosition[3 * strand + 2];
-      k.touchPlane[e] = f.nx * qx + f.ny * qy + f.nz * qz - (f.gap - begun) + KEPT_DEPTH * Math.min(0, here);
+      k.touchPlane[e] = f.nx * qx + f.ny * qy + f.nz * qz - (f.gap - begun) + this.keptDepth * Math.min(0, here) - (1 - this.askedGap) * this.keptFrom(f.id, p);
       k.touchSlide[n] = f.ux; k.touchSlide[n + L] = f.uy; k.touchSlide[n + 2 * L] = f.uz;
       // what sticks is turned into the present tangent plane
       const along = k.touchStick[n] * f.nx + k.touchStick[n + L] * f.ny + k.touchStick[n + 2 * L] * f.nz;

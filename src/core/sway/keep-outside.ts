@@ -1,4 +1,4 @@
-/** Strands that are not stepped themselves, put outside the planes that contact has found for their edges. */
+/** Strands put outside the planes that contact has found for their edges, where no substep does it: those that are not stepped, and single ones after it. */
 import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
 
@@ -13,11 +13,12 @@ const LEAST_HOLD = 0.04;
  * the ends of an edge by how much they weigh in the place that touches, then all below along. What two planes leave no room for stays in a little.
  */
 export function keepOutside(system: RodSystem): void {
-  const { touching } = system.k;
-  for (let s = 0; s < system.strandCount; s++) {
-    if (touching[system.strandAt(s, 1)] !== 0) for (let pass = 0; pass < PASSES && pushed(system, s); pass++) keepLengths(system, s);
-    keepLengths(system, s);
-  }
+  for (let s = 0; s < system.strandCount; s++) keepStrandOutside(system, s);
+}
+/** The same for one strand. */
+export function keepStrandOutside(system: RodSystem, s: number): void {
+  if (system.k.touching[system.strandAt(s, 1)] !== 0) for (let pass = 0; pass < PASSES && pushed(system, s); pass++) keepLengths(system, s);
+  keepLengths(system, s);
 }
 
 /** One pass over a strand; whether anything was inside. */

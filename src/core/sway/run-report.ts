@@ -96,6 +96,23 @@ export function measureStart({ system, world, lengths, contacts, worn, pills, ri
   return out;
 }
 
+/** Greatest depth of strand `g` at `x` (3 × points, m) below any collider's surface, m, but for its first stretch; `contacts.deepest` is of which one, where it is more than 0. */
+export function strandDepth({ start }: RodSystem, x: ArrayLike<number>, contacts: ContactFinder, g: number): number {
+  let most = 0, collider = -1;
+  for (let p = start[g] + 2; p < start[g + 1]; p++) {
+    if (contacts.isRooted(p)) continue;
+    const a = 3 * p, dx = x[a] - x[a - 3], dy = x[a + 1] - x[a - 2], dz = x[a + 2] - x[a - 1];
+    // the point, and two places on the segment below it
+    for (let q = 0; q < 3; q++) {
+      if (q > 0 && (p === start[g] + 2 || contacts.isRooted(p - 1))) break;
+      const t = q / 3, depth = contacts.edgeDepth(g, p, x[a] - t * dx, x[a + 1] - t * dy, x[a + 2] - t * dz);
+      if (depth > most) { most = depth; collider = contacts.deepest; }
+    }
+  }
+  contacts.deepest = collider;
+  return most;
+}
+
 /** Figures of a frame of strands at `x` (3 × points, m), and those of every strand into `strands` (`STRAND_NUMBERS` each). */
 export function measureFrame(frame: number, netUses: number, system: RodSystem, x: Float64Array, contacts: ContactFinder | null, loft: Loft | null, strands: Float32Array): FrameMeasures {
   const out: FrameMeasures = { frame, stretch: 0, stretchGuide: -1, depth: 0, depthGuide: -1, netUses, contacts: 0, press: 0, broken: [], volume: loft?.volume() ?? 1 };
@@ -103,22 +120,15 @@ export function measureFrame(frame: number, netUses: number, system: RodSystem, 
   const { start, lanes } = system, { restLength } = system.k;
   for (let g = 0; g < system.strandCount; g++) {
     const rest = system.at(g, 0, 1), o = STRAND_NUMBERS * g;
-    let most = 0, deepest = 0, collider = -1;
+    let most = 0;
     for (let p = start[g] + 1; p < start[g + 1]; p++) {
-      const a = 3 * p;
-      const dx = x[a] - x[a - 3], dy = x[a + 1] - x[a - 2], dz = x[a + 2] - x[a - 1];
+      const a = 3 * p, dx = x[a] - x[a - 3], dy = x[a + 1] - x[a - 2], dz = x[a + 2] - x[a - 1];
       const stretch = Math.abs(Math.sqrt(dx * dx + dy * dy + dz * dz) / restLength[rest + (p - start[g]) * lanes] - 1);
       if (stretch > most) most = stretch;
-      if (!contacts || p < start[g] + 2 || contacts.isRooted(p)) continue;
-      // the point, and two places on the segment below it
-      for (let q = 0; q < 3; q++) {
-        if (q > 0 && (p === start[g] + 2 || contacts.isRooted(p - 1))) break;
-        const t = q / 3, px = x[a] - t * dx, py = x[a + 1] - t * dy, pz = x[a + 2] - t * dz, depth = contacts.edgeDepth(g, p, px, py, pz);
-        if (depth > deepest) { deepest = depth; collider = contacts.deepest; }
-      }
     }
+    const deepest = contacts ? strandDepth(system, x, contacts, g) : 0;
     strands[o + OF_STRAND.depth] = deepest;
-    strands[o + OF_STRAND.collider] = collider;
+    strands[o + OF_STRAND.collider] = deepest > 0 ? contacts!.deepest : -1;
     strands[o + OF_STRAND.stretch] = most;
     if (most > out.stretch) { out.stretch = most; out.stretchGuide = g; }
     if (deepest > out.depth) { out.depth = deepest; out.depthGuide = g; }

@@ -11,7 +11,7 @@ import { placeGuides } from '../groom/planting';
 import { polylineLength } from '../groom/polyline';
 import { roleOf, type SwaySettings } from '../document/schema';
 import { LoopSeam } from '../proof/loop-seam';
-import { StrandMeter } from '../proof/strand-meter';
+import { OF_STRAND, STRAND_NUMBERS, StrandMeter } from '../proof/strand-meter';
 import { restGuides } from './at-rest';
 import { collidersOf, type ColliderSet } from './colliders';
 import { ContactFinder } from './contact';
@@ -30,6 +30,7 @@ import type { RunPlan } from './plan';
 import { Presses } from './press';
 import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
+import { DEEP, lift } from './lift';
 import { measureFrame, measureStart, type FrameMeasures, type StartReport } from './run-report';
 import { chooseKernel, RodSystem, type KernelWish } from './rod-system';
 import { findNode, type Pose } from '../mesh/character';
@@ -369,10 +370,22 @@ export class SwayRun {
     this.turnFrame();
     system.positionsInto(this.world);
     this.combInto();
+    let measures = this.measure(system.netUses - netBefore);
+    if (contacts && measures.depth > DEEP && this.liftAll(contacts)) measures = this.measure(measures.netUses);
     this.show();
     this.meter.take(this.shown, this.combed);
-    const measures = this.measure(system.netUses - netBefore), seam = this.loop?.take(this.frame, this.shown, this.motions);
+    const seam = this.loop?.take(this.frame, this.shown, this.motions);
     return seam ? { ...measures, seam } : measures;
+  }
+  /** Puts strands outside that were measured deep; whether any is less deep then. */
+  private liftAll(contacts: ContactFinder): boolean {
+    const { system, world, meter: { strands } } = this;
+    let any = false;
+    for (let g = 0; g < system.strandCount; g++) {
+      const depth = strands[STRAND_NUMBERS * g + OF_STRAND.depth];
+      if (depth > DEEP && lift(system, world, contacts, g, depth)) any = true;
+    }
+    return any;
   }
   /** Colliders that are near in the coming frame. */
   private meetFrame(contacts: ContactFinder): void {
@@ -484,7 +497,11 @@ export class SwayRun {
     mixMotions(this.tieNow, this.tieMotions, this.nextTieMotions, t);
   }
 
-  private measure(netUses: number): FrameMeasures { return measureFrame(this.frame, netUses, this.system, this.world, this.contacts, this.loft, this.meter.strands); }
+  private measure(netUses: number): FrameMeasures {
+    // as all stands at the end of the frame, which is over
+    this.contacts?.place(this.rigid, this.rigid, 1, 1);
+    return measureFrame(this.frame, netUses, this.system, this.world, this.contacts, this.loft, this.meter.strands);
+  }
 
   /** What is shown of the frame: all of it, or as much as give lets through, outside what is in the way. */
   private show(): void {
