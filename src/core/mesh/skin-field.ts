@@ -71,8 +71,8 @@ export class SkinField {
   /** Whether the nearest place is on an open edge. */
   private border = false;
 
-  /** `P` 3 × vertices, m; `outward` −1 where faces look inwards; `closed`: whether it encloses a volume, else it has two sides. `box`: low and high corner of where is asked, m; everywhere where it is null. `hidden`: 1 for each face that is none of its surface. */
-  constructor(P: ArrayLike<number>, T: Uint32Array, private readonly closed: boolean, private readonly outward: 1 | -1, reach: number, box: readonly number[] | null = null, private readonly hidden: Uint8Array | null = null) {
+  /** `P` 3 × vertices, m; `outward` −1 where faces look inwards; `closed`: whether it encloses a volume, else it has two sides. `box`: low and high corner of where is asked, m; everywhere where it is null. `hidden`: 1 for each face that is none of its surface; `mixed`: for each that is so in part, before which a place may be inside. */
+  constructor(P: ArrayLike<number>, T: Uint32Array, private readonly closed: boolean, private readonly outward: 1 | -1, reach: number, box: readonly number[] | null = null, private readonly hidden: Uint8Array | null = null, private readonly mixed: Uint8Array | null = null) {
     const high = [-Infinity, -Infinity, -Infinity], { low } = this, n = T.length / 3;
     for (let v = 0; v < P.length; v += 3) for (let c = 0; c < 3; c++) { const x = P[v + c]; if (x < low[c]) low[c] = x; if (x > high[c]) high[c] = x; }
     // `reach` is added on every side below
@@ -327,8 +327,8 @@ export class SkinField {
     if (!(i >= 0 && j >= 0 && k >= 0 && i < grid[0] && j < grid[1] && k < grid[2])) return this.reach;
     const q = i + grid[0] * (j + grid[1] * k), mx = low[0] + (i + 0.5) * size, my = low[1] + (j + 0.5) * size, mz = low[2] + (k + 0.5) * size, middles = (this.middles ??= new Float32Array(this.first.length).fill(NaN));
     let d = middles[q];
-    // an open edge leaves the side unsaid: nothing is certain near one
-    if (Number.isNaN(d)) { d = this.at(mx, my, mz, mx, my, mz, this.middleNormal); middles[q] = d = d > 0 && this.border && this.triangle >= 0 ? 0 : d; }
+    // an open edge leaves the side unsaid, and so does a face that goes into the mesh: nothing is certain near one
+    if (Number.isNaN(d)) { d = this.at(mx, my, mz, mx, my, mz, this.middleNormal); middles[q] = d = d > 0 && this.triangle >= 0 && (this.border || this.mixed?.[this.triangle] === 1) ? 0 : d; }
     return Math.min(d, this.reach) - Math.sqrt((x - mx) ** 2 + (y - my) ** 2 + (z - mz) ** 2) - ROUND;
   }
 

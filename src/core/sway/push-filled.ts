@@ -6,7 +6,8 @@ import { collidersOf, type ColliderSet } from './colliders';
 import { boxOf, PosedObstacles, type Obstacles } from './push-out';
 import { nodeMotionsInto } from './scene';
 import { describeShell, outwardSign } from './shell-check';
-import { hiddenFaces } from './start-check';
+import { besideHidden, hiddenFaces } from './start-check';
+import { weldByPosition } from '../mesh/surface';
 
 /** Colliders of a character as last asked for, with the shells that have an outside. */
 let known: { character: Character; key: string; set: ColliderSet; obstacles: Obstacles; shells: number[]; nodes: number[] } | null = null;
@@ -21,16 +22,20 @@ function obstaclesOf(character: Character, hidden: readonly string[], settings: 
     skinPositions(character, character.meshes[m], rest, P);
     return describeShell(character.meshes[m].triangles, P).closed;
   });
-  known = { character, key, set, shells, nodes: used.map((p) => p.node), obstacles: { pills: used, floors: [], shells: shells.map((m) => ({ triangles: character.meshes[m].triangles, closed: true, hidden: hiddenOf(character, m) })) } };
+  known = { character, key, set, shells, nodes: used.map((p) => p.node), obstacles: { pills: used, floors: [], shells: shells.map((m) => ({ triangles: character.meshes[m].triangles, closed: true, ...overlapOf(character, m) })) } };
   return known;
 }
 
 /** By mesh, as they are the same for every groom and setting. */
-const HIDDEN = new WeakMap<Uint32Array, Uint8Array>();
-function hiddenOf(character: Character, m: number): Uint8Array {
-  const mesh = character.meshes[m];
-  let known = HIDDEN.get(mesh.triangles);
-  if (!known) { const P = restPositions(character, mesh); HIDDEN.set(mesh.triangles, (known = hiddenFaces(P, mesh.triangles, outwardSign(mesh.triangles, P)))); }
+const OVERLAPS = new WeakMap<Uint32Array, { hidden: Uint8Array; mixed: Uint8Array }>();
+/** Faces of a closed mesh that lie inside itself, and those beside them that may do so in part. */
+function overlapOf(character: Character, m: number): { hidden: Uint8Array; mixed: Uint8Array } {
+  const { triangles } = character.meshes[m];
+  let known = OVERLAPS.get(triangles);
+  if (!known) {
+    const P = restPositions(character, character.meshes[m]), hidden = hiddenFaces(P, triangles, outwardSign(triangles, P));
+    OVERLAPS.set(triangles, (known = { hidden, mixed: besideHidden(triangles, weldByPosition(P), hidden) }));
+  }
   return known;
 }
 

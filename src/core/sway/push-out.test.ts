@@ -3,7 +3,8 @@ import { SphereGeometry } from 'three';
 import { makeRandom } from '../math/random';
 import { boxOf, PosedObstacles } from './push-out';
 import { describeShell, outwardSign } from './shell-check';
-import { insideClosed } from './start-check';
+import { weldByPosition } from '../mesh/surface';
+import { besideHidden, hiddenFaces, insideClosed } from './start-check';
 
 const NODES = 16;
 const ballMesh = (radius: number): { positions: Float64Array; triangles: Uint32Array } => { const g = new SphereGeometry(radius, 48, 32); return { positions: Float64Array.from(g.attributes.position.array), triangles: Uint32Array.from(g.index!.array) }; };
@@ -80,5 +81,24 @@ describe('a mesh as a collider, in words', () => {
   });
   it('knows which points are inside', () => {
     expect(Array.from(insideClosed(ball.positions, ball.triangles, [0, 0, 0, 0.05, 0.05, 0.05, 0.2, 0, 0, 0.08, 0.08, 0.08, 0, 0.099, 0]))).toEqual([1, 1, 0, 0, 1]);
+  });
+  it('knows inside from outside beside faces that go into the mesh itself, as where two coarse balls are stuck into each other', () => {
+    const ball = (x: number): SphereGeometry => new SphereGeometry(0.1, 14, 9).translate(x, 0.01 * x, 0) as SphereGeometry, [a, b] = [ball(-0.06), ball(0.06)], count = a.attributes.position.count;
+    const positions = Float64Array.from([...a.attributes.position.array, ...b.attributes.position.array]), triangles = Uint32Array.from([...a.index!.array, ...Array.from(b.index!.array, (v) => v + count)]);
+    const hidden = hiddenFaces(positions, triangles, 1), mixed = besideHidden(triangles, weldByPosition(positions), hidden);
+    expect(hidden.reduce((n, v) => n + v, 0)).toBeGreaterThan(20);
+    mixed.forEach((is, f) => { if (is === 1) expect(hidden[f]).toBe(0); });
+    // about the ring where they meet
+    const random = makeRandom(8), places: number[] = [];
+    for (let k = 0; k < 3000; k++) { const t = 2 * Math.PI * random(), r = 0.08 + 0.012 * (random() - 0.5); places.push(0.02 * (random() - 0.5), r * Math.cos(t), r * Math.sin(t)); }
+    const inside = insideClosed(positions, triangles, places), wrong = (shell: { hidden?: Uint8Array; mixed?: Uint8Array }): number => {
+      const posed = new PosedObstacles({ pills: [], floors: [], shells: [{ triangles, closed: true, ...shell }] }, [], [positions], [-0.2, -0.2, -0.2, 0.2, 0.2, 0.2]);
+      let count = 0;
+      inside.forEach((is, k) => { const [x, y, z] = places.slice(3 * k, 3 * k + 3), d = posed.at(x, y, z, x, y, z); if ((d < 0) !== (is === 1) && Math.abs(d) > 1e-6) count++; });
+      return count;
+    };
+    expect(inside.reduce((n, v) => n + v, 0)).toBeGreaterThan(500);
+    expect(wrong({ hidden })).toBeGreaterThan(20);
+    expect(wrong({ hidden, mixed })).toBe(0);
   });
 });

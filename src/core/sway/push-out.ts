@@ -9,14 +9,16 @@
  */
 import { pillDistance, type Pill } from './pills';
 import { SkinField } from '../mesh/skin-field';
+import { Surface } from '../mesh/surface';
 import { outwardSign } from './shell-check';
+import { windsRound } from './start-check';
 
 export interface Obstacles {
   pills: readonly Pick<Pill, 'radiusA' | 'radiusB'>[];
   /** Normal and offset of each floor. */
   floors: readonly (readonly [number, number, number, number])[];
-  /** `hidden`: 1 for each face that lies inside the mesh itself. */
-  shells: readonly { triangles: Uint32Array; closed: boolean; hidden?: Uint8Array }[];
+  /** `hidden`: 1 for each face that lies inside the mesh itself; `mixed`: for each that may do so in part. */
+  shells: readonly { triangles: Uint32Array; closed: boolean; hidden?: Uint8Array; mixed?: Uint8Array }[];
 }
 
 /** How far outside a surface a pushed point is set, m. */
@@ -27,6 +29,8 @@ const WAYS: readonly Way[] = [{ follow: 0.8, margin: MARGIN }, { follow: 1, marg
 interface Way { follow: number; margin: number; around?: boolean }
 /** Directions that are looked into then: evenly over the sphere (golden angle). */
 const AROUND = 128, GOLDEN = Math.PI * (3 - Math.sqrt(5));
+/** Half angles of the caps they are spread over, one look after the other: a gap between two surfaces may be narrow. */
+const CAPS = [Math.PI, 0.35, 0.1];
 /** Points a strand that is rooted inside has to come out; what is deeper than this after them, m, belongs inside. */
 const ROOTED = 2, SUNK = 0.005;
 /** m: what is less deep is not tried again. */
@@ -58,8 +62,8 @@ export class PosedObstacles {
   strand = 0;
 
   /** `ends`: six numbers a pill; `positions`: of each shell's vertices; `box`: low and high corner of all strands, m. */
-  constructor(private readonly obstacles: Obstacles, private readonly ends: ArrayLike<number>, positions: readonly ArrayLike<number>[], box: readonly number[]) {
-    this.fields = obstacles.shells.map((s, k) => new SkinField(positions[k], s.triangles, s.closed, s.closed ? outwardOf(s.triangles, positions[k]) : 1, BAND, box, s.hidden));
+  constructor(private readonly obstacles: Obstacles, private readonly ends: ArrayLike<number>, private readonly positions: readonly ArrayLike<number>[], box: readonly number[]) {
+    this.fields = obstacles.shells.map((s, k) => new SkinField(positions[k], s.triangles, s.closed, s.closed ? outwardOf(s.triangles, positions[k]) : 1, BAND, box, s.hidden, s.mixed));
     this.near = new Int32Array(this.fields.length).fill(-1);
     this.depths = new Float64Array(obstacles.pills.length + obstacles.floors.length + obstacles.shells.length);
     this.depthStrands = new Int32Array(this.depths.length).fill(-1);
@@ -71,6 +75,11 @@ export class PosedObstacles {
     });
   }
 
+  private readonly surfaces: (Surface | undefined)[] = [];
+  private within(f: number, x: number, y: number, z: number): boolean {
+    const { triangles } = this.obstacles.shells[f], P = this.positions[f];
+    return windsRound((this.surfaces[f] ??= new Surface(P, triangles)), [x, y, z], outwardOf(triangles, P));
+  }
   /** Signed distance to the obstacle that is deepest at a place; `cx …`: a place that is on the right side of sheets. */
   at(x: number, y: number, z: number, cx: number, cy: number, cz: number): number {
     const { obstacles, ends, balls, out, found } = this;
@@ -90,8 +99,10 @@ export class PosedObstacles {
       const field = this.fields[f], shell = obstacles.shells[f], b = field.bounds;
       if (x < b[0] || y < b[1] || z < b[2] || x > b[3] || y > b[4] || z > b[5]) { if (field.reach < best) best = field.reach; continue; }
       if (shell.closed) { const least = field.clear(x, y, z); if (least > FREE) { if (least < best) best = least; continue; } }
-      const d = field.at(x, y, z, cx, cy, cz, out, this.near[f]);
+      let d = field.at(x, y, z, cx, cy, cz, out, this.near[f]);
       this.near[f] = field.triangle;
+      // a face that goes into the mesh itself does not tell inside from outside
+      if (field.triangle >= 0 && shell.mixed?.[field.triangle] === 1 && d < 0 !== this.within(f, x, y, z)) { d = -d; for (let c = 0; c < 3; c++) out[c] = -out[c]; }
       // so deep inside that no way out is known: let be
       if (d < best && d > -Infinity) { best = d; this.which = obstacles.pills.length + obstacles.floors.length + f; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
     }
@@ -141,18 +152,24 @@ export class PosedObstacles {
   }
 
   private readonly spot = { x: 0, y: 0, z: 0 };
-  /** Into `spot`: the place at a length from (px, py, pz) that is free and lies most the way of (x, y, z); the least deep where none is. */
+  /** Into `spot`: the place at a length from (px, py, pz) that is free and lies most the way of (x, y, z); where none is, the least deep, looked for more and more closely about what was found so far. */
   private lookAround(px: number, py: number, pz: number, x: number, y: number, z: number, length: number, cx: number, cy: number, cz: number): void {
     const { spot } = this;
-    let free = -Infinity, least = -Infinity;
+    let free = -Infinity, least = -Infinity, ax = 0, ay = 1, az = 0;
     spot.x = x; spot.y = y; spot.z = z;
-    for (let k = 0; k < AROUND; k++) {
-      const h = 1 - (2 * k + 1) / AROUND, r = Math.sqrt(1 - h * h), u = r * Math.cos(GOLDEN * k), v = r * Math.sin(GOLDEN * k), qx = px + length * u, qy = py + length * h, qz = pz + length * v, along = u * (x - px) + h * (y - py) + v * (z - pz);
-      if (free > -Infinity && along <= free) continue;
-      const d = this.at(qx, qy, qz, cx, cy, cz);
-      if (d >= MARGIN) free = along; else if (free > -Infinity || d <= least) continue;
-      least = d;
-      spot.x = qx; spot.y = qy; spot.z = qz;
+    for (let look = 0; look < CAPS.length && free === -Infinity; look++) {
+      // directions of the cap about (ax, ay, az), the first of which is the whole sphere, across (bx, by, bz) and (ex, ey, ez)
+      const low = Math.abs(ay) < 0.9, l = Math.sqrt(low ? ax * ax + az * az : ay * ay + az * az), bx = low ? az / l : 0, by = low ? 0 : az / l, bz = low ? -ax / l : -ay / l, ex = ay * bz - az * by, ey = az * bx - ax * bz, ez = ax * by - ay * bx, mx = ax, my = ay, mz = az;
+      for (let k = 0; k < AROUND; k++) {
+        const h = 1 - ((1 - Math.cos(CAPS[look])) * (2 * k + 1)) / (2 * AROUND), r = Math.sqrt(1 - h * h), p = r * Math.cos(GOLDEN * k), q = r * Math.sin(GOLDEN * k), u = h * mx + p * bx + q * ex, v = h * my + p * by + q * ey, w = h * mz + p * bz + q * ez;
+        const along = u * (x - px) + v * (y - py) + w * (z - pz);
+        if (free > -Infinity && along <= free) continue;
+        const qx = px + length * u, qy = py + length * v, qz = pz + length * w, d = this.at(qx, qy, qz, cx, cy, cz);
+        if (d >= MARGIN) free = along; else if (free > -Infinity || d <= least) continue;
+        least = d;
+        spot.x = qx; spot.y = qy; spot.z = qz;
+        ax = u; ay = v; az = w;
+      }
     }
   }
 

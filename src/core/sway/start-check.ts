@@ -16,12 +16,16 @@ export function insideClosed(positions: ArrayLike<number>, triangles: Uint32Arra
   for (let p = 0; p < out.length; p++) {
     const at: Vec3 = [points[3 * p], points[3 * p + 1], points[3 * p + 2]];
     if (at.some((v, c) => v < low[c] || v > high[c])) continue;
-    surface ??= new Surface(positions, triangles);
-    let within = 0;
-    for (let r = 0; r < 3 && within < 2 && within + 3 - r >= 2; r++) if (outward * surface.around(at, RAYS[r]) >= 1) within++;
-    out[p] = within >= 2 ? 1 : 0;
+    out[p] = windsRound((surface ??= new Surface(positions, triangles)), at, outward) ? 1 : 0;
   }
   return out;
+}
+
+/** Whether a closed mesh goes round a place, as two of three rays tell. */
+export function windsRound(surface: Surface, at: Vec3, outward: 1 | -1): boolean {
+  let within = 0;
+  for (let r = 0; r < 3 && within < 2 && within + 3 - r >= 2; r++) if (outward * surface.around(at, RAYS[r]) >= 1) within++;
+  return within >= 2;
 }
 
 /** m: a face is looked at from so far in front of it. */
@@ -37,4 +41,15 @@ export function hiddenFaces(positions: ArrayLike<number>, triangles: Uint32Array
     for (let x = 0; x < 3; x++) fronts[t + x] = (a[x] + b[x] + c[x]) / 3 + outward * BEFORE * n[x];
   }
   return insideClosed(positions, triangles, fronts, outward);
+}
+/** Rings of faces about the hidden ones. */
+const BESIDE = 2;
+/** 1 for each face that is not hidden but close to one that is: part of it may be, or part of that one not, and the nearest of the others tells nothing. `weld`: vertices that are one (`weldByPosition`). */
+export function besideHidden(triangles: Uint32Array, weld: Int32Array, hidden: Uint8Array): Uint8Array {
+  const corner = new Uint8Array(weld.length), out = hidden.slice();
+  for (let ring = 0; ring < BESIDE; ring++) {
+    for (let h = 0; h < triangles.length; h++) if (out[Math.floor(h / 3)] === 1) corner[weld[triangles[h]]] = 1;
+    for (let h = 0; h < triangles.length; h++) if (corner[weld[triangles[h]]] === 1) out[Math.floor(h / 3)] = 1;
+  }
+  return out.map((is, f) => (is === 1 && hidden[f] === 0 ? 1 : 0));
 }
