@@ -51,9 +51,6 @@ export interface ContactSettings {
   substeps?: number;
 }
 
-/** One contact that presses, for people to look at. */
-export interface ContactMark { strand: number; place: [number, number, number]; normal: [number, number, number]; force: number }
-
 export class ContactFinder {
   /** Pills and floors; `count` of them pills. */
   private readonly rigid: RigidColliders;
@@ -73,9 +70,9 @@ export class ContactFinder {
   private step = 0;
   /** Whether a strand has been looked at before, and whether it touched anything in the last substep. */
   private readonly met: Uint8Array;
-  private readonly touches: Uint8Array;
+  readonly touches: Uint8Array;
   /** Slots, two an edge in the system's order: collider touched, −1 for none. */
-  private touched = new Int32Array(0);
+  touched: Int32Array = new Int32Array(0);
   /** Edges: m, ≤ 0, how much lower the planes lie; m a substep, how fast they rise; 1: the first stretch of a strand, let be. */
   private startDepth = new Float64Array(0);
   private release = new Float64Array(0);
@@ -107,7 +104,7 @@ export class ContactFinder {
   /** Shells that may be near the strand that is looked at. */
   private readonly around: Int32Array;
   /** First number of each shell's contacts. */
-  private readonly shellIds: number[] = [];
+  readonly shellIds: number[] = [];
   private readonly firstPoint: number;
   private readonly gapRise: number;
   private readonly gapShare: ((share: number) => number) | null;
@@ -520,55 +517,6 @@ export class ContactFinder {
   lee(wind: Wind, x: number, y: number, z: number): number { return wind.lee(x, y, z, this.rigid.ends, this.rigid.radii, this.count); }
   /** Ends of all pills for the given motions, six numbers each. */
   placesOf(motions: RigidMotions): Float64Array { return this.rigid.placesOf(motions, 1); }
-
-  /** How many contacts pressed in the last substep, and the hardest of them, N, into `out`. */
-  pressing(system: RodSystem, out: { contacts: number; press: number }): void {
-    const { k: { touchForce }, lanes: L, start } = system;
-    for (let s = 0; s < system.strandCount; s++) {
-      if (this.touches[s] === 0) continue;
-      const n = system.pointsOf(s);
-      for (let i = 1, e = system.at(s, 1, SLOTS); i < n; i++, e += SLOTS * L) for (let j = 0; j < SLOTS; j++) {
-        const force = touchForce[e + j * L];
-        if (!(force > 0) || this.touched[SLOTS * (start[s] + i) + j] < 0) continue;
-        out.contacts++;
-        if (force > out.press) out.press = force;
-      }
-    }
-  }
-  /** Adds what contacts with shells have given hair in the last substep of `h` s, press and friction, to `impulses` (3 a slot, N·s); of each slot which contact that was, and where on its edge. */
-  gatherPresses(system: RodSystem, h: number, impulses: Float64Array, ids: Int32Array, at: Float64Array): void {
-    const { k: { touchForce, touchNormal, touchStick, touchAt }, lanes: L, start } = system, { touched, touches, shellIds } = this, from = shellIds[0], end = shellIds[shellIds.length - 1];
-    for (let s = 0; s < system.strandCount; s++) {
-      if (touches[s] === 0) continue;
-      const n = system.pointsOf(s);
-      for (let i = 1; i < n; i++) {
-        const single = system.at(s, i, SLOTS), triple = system.at(s, i, 3 * SLOTS);
-        for (let j = 0; j < SLOTS; j++) {
-          const slot = SLOTS * (start[s] + i) + j, e = single + j * L, v = triple + 3 * j * L, id = touched[slot], force = touchForce[e];
-          if (id < from || id >= end || !(force > 0)) continue;
-          ids[slot] = id;
-          at[slot] = touchAt[e];
-          for (let c = 0; c < 3; c++) impulses[3 * slot + c] += h * (force * touchNormal[v + c * L] + touchStick[v + c * L]);
-        }
-      }
-    }
-  }
-  /** Contacts that pressed in the last substep. Forces are those on the guide, N. */
-  *marks(system: RodSystem): Generator<ContactMark> {
-    const { k, lanes: L, start, rootPosition } = system;
-    for (let s = 0; s < system.strandCount; s++) {
-      if (this.touches[s] === 0) continue;
-      for (let i = 1; i < system.pointsOf(s); i++) for (let j = 0; j < SLOTS; j++) {
-        const e = system.at(s, i, SLOTS) + j * L;
-        if (this.touched[SLOTS * (start[s] + i) + j] < 0 || !(k.touchForce[e] > 0)) continue;
-        const n = system.at(s, i, 3 * SLOTS) + 3 * j * L, a = system.at(s, i - 1, 3), b = system.at(s, i, 3), t = k.touchAt[e];
-        yield {
-          strand: s, force: k.touchForce[e], normal: [k.touchNormal[n], k.touchNormal[n + L], k.touchNormal[n + 2 * L]],
-          place: [0, 1, 2].map((c) => rootPosition[3 * s + c] + (1 - t) * k.x[a + c * L] + t * k.x[b + c * L]) as [number, number, number],
-        };
-      }
-    }
-  }
 }
 
 interface Found { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }

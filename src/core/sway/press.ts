@@ -7,6 +7,7 @@ import { closestOnTriangle } from '../mesh/closest';
 import { restPositions, type Character } from '../mesh/character';
 import { turnInto } from '../math/mat4';
 import type { ContactFinder } from './contact';
+import { gatherPresses } from './contact-told';
 import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
 import type { WornShell } from './scene';
@@ -41,7 +42,7 @@ export class Presses {
 
   begin(): void { this.impulses.fill(0); this.ids.fill(-1); }
   /** After a substep of `h` s. */
-  add(h: number): void { this.contacts.gatherPresses(this.system, h, this.impulses, this.ids, this.at); }
+  add(h: number): void { gatherPresses(this.contacts, this.system, h, this.impulses, this.ids, this.at); }
   /** At the end of a frame of `time` s, hair at `points` (3 × n, m): `PRESS_NUMBERS` each, in the order of the strands. `home`: from where the run is computed to the world. */
   told(points: ArrayLike<number>, time: number, home: Float64Array): Float32Array {
     const { impulses, ids, at, contacts, worn, meshes, rest, corners, close, force } = this, out: number[] = [];

@@ -2,6 +2,7 @@
 import { OF_STRAND, STRAND_NUMBERS } from '../proof/strand-meter';
 import type { Seam } from '../document/proof';
 import type { ContactFinder } from './contact';
+import { countPressing } from './contact-told';
 import type { RigidMotions } from './rigid-colliders';
 import type { Loft } from './loft';
 import type { Pill } from './pills';
@@ -133,6 +134,6 @@ export function measureFrame(frame: number, netUses: number, system: RodSystem, 
     if (most > out.stretch) { out.stretch = most; out.stretchGuide = g; }
     if (deepest > out.depth) { out.depth = deepest; out.depthGuide = g; }
   }
-  contacts?.pressing(system, out);
+  if (contacts) countPressing(contacts, system, out);
   return out;
 }

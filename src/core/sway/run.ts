@@ -30,6 +30,7 @@ import type { RunPlan } from './plan';
 import { Presses } from './press';
 import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
+import { pressingMarks } from './contact-told';
 import { DEEP, lift } from './lift';
 import { measureFrame, measureStart, type FrameMeasures, type StartReport } from './run-report';
 import { chooseKernel, RodSystem, type KernelWish } from './rod-system';
@@ -539,7 +540,7 @@ export class SwayRun {
   /** Contacts that press: place (3), normal (3), force in N, guide; `MARK_NUMBERS` each, m, world. */
   marks(): Float32Array {
     const out: number[] = [], v = new Float64Array(3), { home } = this;
-    if (this.contacts) for (const m of this.contacts.marks(this.system)) {
+    if (this.contacts) for (const m of pressingMarks(this.contacts, this.system)) {
       moveInto(v, 0, m.place, 0, home);
       out.push(v[0], v[1], v[2]);
       turnInto(v, 0, m.normal, 0, home);
