@@ -37,7 +37,7 @@ function begin(of: Extract<SwayRequest, { kind: 'live' }>): void {
   try {
     if (!character) throw new Error('The character has not arrived.');
     const scene = openScene(documentSchema.parse(of.document), character, of), coupling = of.coupling && { part, parts: of.bounds.length - 1, bounds: of.bounds, memory: of.coupling.memory, control: new Int32Array(of.coupling.control) };
-    const run = new SwayRun(scene, frame - runUp, { from, to, coupling, hand, plan: planLive(scene, frame), midway: true });
+    const run = new SwayRun(scene, frame - runUp, { from, to, coupling, hand, plan: planLive(scene, frame) });
     while (run.frame < frame) run.advance();
     live = { run, of, coupling };
     tell(0);
@@ -54,7 +54,7 @@ function step(request: Extract<SwayRequest, { kind: 'step' }>): void {
     if (request.document) {
       const scene = openScene(documentSchema.parse(request.document), character!, { planting: of.planting, offsets: of.offsets, maps: request.maps }), before = live.run, anew = inCages(scene.settings) !== (before.cages !== null);
       // rods do not go on from a cage, nor a cage from rods: it begins as combed, where it is
-      live.run = new SwayRun(scene, anew ? before.frame : of.frame - of.runUp, { from: of.from, to: of.to, coupling, hand: anew ? request.hand : of.hand, plan: planLive(scene, of.frame), midway: true });
+      live.run = new SwayRun(scene, anew ? before.frame : of.frame - of.runUp, { from: of.from, to: of.to, coupling, hand: anew ? request.hand : of.hand, plan: planLive(scene, of.frame) });
       if (!anew) live.run.goOnFrom(before);
     }
     live.run.setHand(request.hand);

@@ -65,8 +65,6 @@ export interface RunOptions {
   to?: number;
   /** What is moved by hand at the start. */
   hand?: Hand | null;
-  /** Begun in the middle of a shot: what has fallen before is not made up for. */
-  midway?: boolean;
   /** What the shares have in common; needed for more than one share where strands act on each other. */
   coupling?: Coupling;
 }
@@ -211,7 +209,7 @@ export class SwayRun {
     this.wind = new Wind(settings);
     requireContract(!needsOne(settings) || guides === all, 'from, to', 'all guides in one share, as drops meet any of them and a sheet is one', `${from} to ${to}`);
     this.drops = rains(settings) ? new DropRun({ sources: settings.drops!, gravity: settings.gravity, fps: shot.fps }, guides * pointCount) : null;
-    if (options.midway) this.drops?.startAt(startFrame / shot.fps);
+    this.drops?.startAt(startFrame / shot.fps);
     const { cut, heldShare } = restGuides({ system: this.system, scene, wind: this.wind, ofGuides: this.ofGuides, grid, first: from, world: this.world, shape: this.shape, motions: this.motions }, { tangents: this.rootTangents, directors: this.rootDirectors, lengths: this.lengths, lifts: this.lifts });
     this.placeRoots(this.motions, this.motions, 0);
     this.system.rootBefore.set(this.system.rootPosition);
