@@ -13,8 +13,8 @@ function box(low: number, high: number): Box {
   return { triangles: [0, 1, 2, 0, 2, 3, 4, 6, 5, 4, 7, 6, 0, 4, 5, 0, 5, 1, 1, 5, 6, 1, 6, 2, 2, 6, 7, 2, 7, 3, 3, 7, 4, 3, 4, 0], places };
 }
 /** A level strand with boxes about it, looked at once where it is and with what is above it far off; its points are then sunk by `sunk` m. */
-function among(kernel: (typeof KERNELS)[number], boxes: Box[], sunk: number, start = 0): { strand: OneStrand; finder: ContactFinder; world: Float64Array; depth: number } {
-  const strand = oneStrand(straight(N, LENGTH, [1, 0, 0]), plainRod(6e-6, 2e-9), { kernel }), { system } = strand, { x, v } = system.k, L = system.lanes;
+function among(kernel: (typeof KERNELS)[number], boxes: Box[], sunk: number, start = 0, pinnedTip = false): { strand: OneStrand; finder: ContactFinder; world: Float64Array; depth: number } {
+  const strand = oneStrand(straight(N, LENGTH, [1, 0, 0]), plainRod(6e-6, 2e-9), { kernel, pinnedTip }), { system } = strand, { x, v } = system.k, L = system.lanes;
   const shells = boxes.map((b) => new Shell(b.triangles, b.places, GAP, 0.2)), finder = new ContactFinder([], 1, { skinGap: GAP, friction: 0.2, firstPoint: 2 }, shells);
   const sink = (by: number): void => { for (let i = 3; i < N; i++) x[system.at(0, i, 3) + L] -= by; };
   sink(start);
@@ -63,6 +63,18 @@ describe('strands that a substep has left inside', () => {
     expect(depth).toBeGreaterThan(DEEP);
     expect(lift(strand.system, world, finder, 0, depth)).toBe(false);
     expect(world).toEqual(before);
+  });
+  it('stay where they are held fast', () => {
+    const { strand, finder, world, depth } = among('float64', [box(-0.1, -0.002)], 0.0032, 0, true), before = world.slice();
+    expect(depth).toBeCloseTo(0.0012, 5);
+    expect(lift(strand.system, world, finder, 0, depth)).toBe(false);
+    expect(world).toEqual(before);
+  });
+  it('are not carried far off: so deep, they stay', () => {
+    const { strand, finder, world, depth } = among('float64', [box(-0.1, -0.002)], 0.0075), before = world.slice();
+    expect(depth).toBeGreaterThan(0.005);
+    if (lift(strand.system, world, finder, 0, depth)) expect(Math.max(...world.map((v, a) => Math.abs(v - before[a])))).toBeLessThan(0.008 + 1e-9);
+    else expect(world).toEqual(before);
   });
   it('come less deep where two surfaces leave no room; where nothing is better than it was they stay, to the bit', () => {
     const tight = [box(-0.1, -0.002), box(-0.004, 0.1)], { strand, finder, world, depth } = among('float64', tight, 0.003), x = strand.system.k.x.slice(), before = world.slice();

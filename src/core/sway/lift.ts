@@ -13,14 +13,16 @@ export const DEEP = 1e-4;
 const ASKED = [1, 0.5, 0.2];
 /** The planes are others where it comes to stand: it is looked at so often. */
 const ROUNDS = 3;
+/** m: nothing is moved farther; colliders are at hand so far round the hair. */
+const FARTHEST = 0.008;
 
 /**
  * Lifts strand `s`, which is `depth` m deep at `world` (3 × points, m) after a substep; true where it is less deep then. What began inside, and comes out evenly,
- * is let be; so is what no place can be found for.
+ * is let be; so are strands with points beyond the root that are held fast, and what no place can be found for.
  */
 export function lift(system: RodSystem, world: Float64Array, contacts: ContactFinder, s: number, depth: number): boolean {
-  const { start, k: { x, xPrev }, lanes: L, rootPosition } = system, n = system.pointsOf(s), o = 3 * start[s], first = system.at(s, 0, 3);
-  for (let p = start[s] + 1; p < start[s + 1]; p++) if (contacts.allowance(p) > 0 && !contacts.isRooted(p)) return false;
+  const { start, k: { x, xPrev, fixed }, lanes: L, rootPosition } = system, n = system.pointsOf(s), o = 3 * start[s], first = system.at(s, 0, 3);
+  for (let i = 1; i < n; i++) { const p = start[s] + i; if ((contacts.allowance(p) > 0 && !contacts.isRooted(p)) || (i > 1 && fixed[system.at(s, i, 1)] > 0)) return false; }
   const before = Float64Array.from({ length: 3 * n }, (_, a) => x[first + a * L]), best = before.slice();
   let least = depth;
   for (let way = 0; way < ASKED.length && least > DEEP; way++) {
@@ -30,7 +32,7 @@ export function lift(system: RodSystem, world: Float64Array, contacts: ContactFi
       keepStrandOutside(system, s);
       for (let a = 0; a < 3 * n; a++) world[o + a] = x[first + a * L] + rootPosition[3 * s + (a % 3)];
       const now = strandDepth(system, world, contacts, s);
-      if (now >= least) continue;
+      if (now >= least || before.some((v, a) => Math.abs(x[first + a * L] - v) > FARTHEST)) continue;
       least = now;
       for (let a = 0; a < 3 * n; a++) best[a] = x[first + a * L];
     }
