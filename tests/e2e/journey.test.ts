@@ -258,6 +258,8 @@ describe('the journey', () => {
     await trial.restart();
     expect(await stored()).toEqual(before);
     await openGroom();
+    // what the page asked for while nobody was there
+    for (let k = errors.length - 1; k >= 0; k--) if (/ERR_CONNECTION_REFUSED/.test(errors[k])) errors.splice(k, 1);
     expect(await state<number[]>('Array.from(f.session.guides.offsets)')).toEqual(Array.from(combed));
     expect(await page.getByTestId('stage-bake').getAttribute('data-status')).toBe('done');
     expect(await page.getByTestId('stage-proof').getAttribute('data-status')).toMatch(/done|trouble/);
