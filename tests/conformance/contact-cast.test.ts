@@ -8,7 +8,7 @@ import { KEPT, keeps } from '../helpers/kept-outside';
 import { oda } from '../helpers/oda';
 
 let character: Character, few: ReturnType<typeof demoGroom>;
-beforeAll(async () => { character = await oda(); few = demoGroom(character, 160); });
+beforeAll(async () => { character = await oda(); few = demoGroom(character, 160); }, 120_000);
 
 describe.each([['look back', 48, false], ['lock-beam walk', 25, true], ['jump ashore', 42, false]] as const)('Oda, %s', (clip, end, cyclic) => { it(KEPT, () => keeps(character, few, clip, end, cyclic), 240_000); });
 
