@@ -5,6 +5,8 @@ import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
 const only = process.argv.slice(2);
 const wanted = (name) => only.length === 0 || only.includes(name);
 let passed = 0, failed = 0;
+/** What failed, by name, told at the very end: what stands above it may be long. */
+const told = [];
 const started = Date.now(), seconds = () => Math.round((Date.now() - started) / 1000);
 const title = (text) => console.log(`\n── ${text} (${seconds()} s)`);
 /** Whether a command ended well, and what it printed where it is `quiet`. */
@@ -18,8 +20,14 @@ const run = (command, args, quiet = false) => new Promise((resolve) => {
 const count = (what, { ok, text }) => {
   process.stdout.write(text);
   if (ok) passed++;
-  else { failed++; console.log(`${what} failed`); }
+  else { failed++; console.log(`${what} failed`); told.push(`${what}\n${text.split('\n').slice(-20).join('\n')}`); }
 };
+/** The tests of a report that failed, each with the beginning of what it said, and the files that did not load. */
+const failures = (report) => report.testResults.flatMap((file) => {
+  const tests = file.assertionResults.filter((t) => t.status === 'failed')
+    .map((t) => `${file.name}: ${t.fullName}\n${(t.failureMessages[0] ?? '').split('\n').slice(0, 12).join('\n')}`);
+  return tests.length || file.status !== 'failed' ? tests : [`${file.name}\n${file.message}`];
+});
 
 mkdirSync('dist', { recursive: true });
 // made once, before two of them would at a time
@@ -46,7 +54,9 @@ for (const project of ['unit', 'conformance', 'integration', 'e2e']) {
   passed += report?.numPassedTests ?? 0;
   failed += report?.numFailedTests ?? 0;
   if (!ok && !report?.numFailedTests) failed++; // a file that did not even load
+  if (!ok) told.push(...(report ? failures(report) : [`${project} gave no report`]));
 }
+for (const text of told) console.log(`\nFAILED ${text}`);
 console.log(`\n${seconds()} s`);
 console.log(`${passed} passed, ${failed} failed`);
 process.exit(failed > 0 ? 1 : 0);
