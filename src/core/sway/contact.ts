@@ -478,22 +478,22 @@ export class ContactFinder {
     for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) least = Math.min(least, P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3]);
     return -least;
   }
-  /** The same for a place on the edge below point `p`, by the colliders that edge remembers; `deepest` is which of them. */
-  edgeDepth(s: number, p: number, px: number, py: number, pz: number): number {
+  /** The same for a place, `at`, on the edge below point `p`, by the colliders that edge remembers; `deepest` is which of them. */
+  edgeDepth(s: number, p: number, at: Float64Array): number {
     const { ends: E, radii: R, planes: P } = this.rigid;
     let least = 0;
     this.deepest = -1;
     for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
-      const k = this.kept[q], o = 6 * k, d = pillDistance(px, py, pz, E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], R[2 * k], R[2 * k + 1], this.out);
+      const k = this.kept[q], o = 6 * k, d = pillDistanceAt(at, 0, E, o, R, 2 * k, this.out);
       if (d < least) { least = d; this.deepest = k; }
     }
     if (this.nearFloors[s] !== 0) for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) {
-      const d = P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3];
+      const d = P[4 * f] * at[0] + P[4 * f + 1] * at[1] + P[4 * f + 2] * at[2] - P[4 * f + 3];
       if (d < least) { least = d; this.deepest = this.count + f; }
     }
     let depth = -least;
     for (let q = 0; q < this.shells.length; q++) {
-      const d = this.shells[q].depth(p, px, py, pz);
+      const d = this.shells[q].depth(p, at);
       if (d > depth) { depth = d; this.deepest = this.count + this.floors.length + q; }
     }
     return depth;
@@ -502,8 +502,10 @@ export class ContactFinder {
   deepest = -1;
   /** Depth of a point beyond its side of any shell at the end of the last placed substep, m, ≥ 0. */
   shellDepth(p: number, px: number, py: number, pz: number): number {
+    const { at } = this;
     let depth = 0;
-    for (let q = 0; q < this.shells.length; q++) depth = Math.max(depth, this.shells[q].depth(p, px, py, pz));
+    at[0] = px; at[1] = py; at[2] = pz;
+    for (let q = 0; q < this.shells.length; q++) depth = Math.max(depth, this.shells[q].depth(p, at));
     return depth;
   }
   /** Whether the edge below a point belongs to the first stretch of its strand, which is let be. */

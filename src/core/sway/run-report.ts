@@ -97,6 +97,8 @@ export function measureStart({ system, world, lengths, contacts, worn, pills, ri
   return out;
 }
 
+const PLACE = new Float64Array(3);
+
 /** Greatest depth of strand `g` at `x` (3 × points, m) below any collider's surface, m, but for its first stretch; `contacts.deepest` is of which one, where it is more than 0. */
 export function strandDepth({ start }: RodSystem, x: ArrayLike<number>, contacts: ContactFinder, g: number): number {
   let most = 0, collider = -1;
@@ -106,7 +108,9 @@ export function strandDepth({ start }: RodSystem, x: ArrayLike<number>, contacts
     // the point, and two places on the segment below it
     for (let q = 0; q < 3; q++) {
       if (q > 0 && (p === start[g] + 2 || contacts.isRooted(p - 1))) break;
-      const t = q / 3, depth = contacts.edgeDepth(g, p, x[a] - t * dx, x[a + 1] - t * dy, x[a + 2] - t * dz);
+      const t = q / 3;
+      PLACE[0] = x[a] - t * dx; PLACE[1] = x[a + 1] - t * dy; PLACE[2] = x[a + 2] - t * dz;
+      const depth = contacts.edgeDepth(g, p, PLACE);
       if (depth > most) { most = depth; collider = contacts.deepest; }
     }
   }

@@ -20,7 +20,7 @@ const OTHER_WAY = 0.8;
 
 export class ShellGrid {
   /** Nothing is carried from frame to frame. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'boxes', 'cones', 'normals', 'balls', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'fastest']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'boxes', 'cones', 'normals', 'balls', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'fastest', 'ways']);
   private readonly patchStart: Int32Array;
   /** Twelve a patch: its box at both ends of the frame; in float32, so that a patch is one line of the cache. */
   private readonly boxes: Float32Array;
@@ -39,6 +39,8 @@ export class ShellGrid {
   private readonly balls: Float32Array;
   /** m: how far what is near the last place looked for goes against it in the substep, at most. */
   fastest = 0;
+  /** m: how far any part of the shell goes in the substep, at most. */
+  readonly ways = new Float64Array(1);
 
   /** `starts`: first triangle of each patch, and the end; `reach`: m, so far is looked; `low`, `high`: m, of the space the shell sweeps in the frame, its owner's. */
   constructor(private readonly faces: ShellFaces, starts: ArrayLike<number>, private readonly reach: number, private readonly low: Float64Array, private readonly high: Float64Array) {
@@ -55,10 +57,11 @@ export class ShellGrid {
     let most = 0;
     for (let o = 0; o < B.length; o += 12) for (let c = 0; c < 6; c++) most = Math.max(most, Math.abs(B[o + 6 + c] - B[o + c]));
     this.shellWay = 1.75 * most;
+    this.placed();
     this.readyUntil = -1;
   }
-  /** m: how far any part of the shell goes in the substep, at most. */
-  get way(): number { return this.shellWay * (this.faces.t1 - this.faces.t0); }
+  /** The substep that the faces were placed for. */
+  placed(): void { this.ways[0] = this.shellWay * (this.faces.t1 - this.faces.t0); }
   /** m: no part of the shell goes further in the frame; and until when the grid holds. */
   private shellWay = 0;
   private readyFrom = 0;
@@ -190,7 +193,7 @@ export class ShellGrid {
       }
     }
     // where nothing is near, all that can come is as fast as the shell and the point themselves
-    if (this.fastest === 0) this.fastest = this.way + Math.sqrt(wx * wx + wy * wy + wz * wz);
+    if (this.fastest === 0) this.fastest = this.ways[0] + Math.sqrt(wx * wx + wy * wy + wz * wz);
     return found;
   }
   /** Cell of a place, −1 outside the grid, where nothing is near. */

@@ -54,7 +54,7 @@ export interface Candidate { id: number; gap: number; s: number; nx: number; ny:
 
 export class Shell {
   /** Made with the shell, or anew for every frame or substep before it is asked for: no part of what a run has become. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'even', 'low', 'high', 'pose', 'near', 'places']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'even', 'low', 'high', 'pose', 'near', 'weights']);
   readonly triangleCount: number;
   /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;
@@ -91,8 +91,8 @@ export class Shell {
   private rate = new Float64Array(0);
   private lookedIn = new Int32Array(0);
   private frameNumber = 0;
-  /** A place that is asked about. */
-  private readonly places = new Float64Array(3);
+  /** Weights of the corners at the place an edge's place comes from. */
+  private readonly weights = new Float64Array(3);
   /** −1 where a closed shell is wound inside out. */
   private readonly outward: number;
 
@@ -174,7 +174,10 @@ export class Shell {
   ready(hair: ArrayLike<number>): void { this.grid.ready(hair); }
 
   /** The substep from share `t0` to `t1` of the frame. */
-  place(t0: number, t1: number): void { this.faces.place(t0, t1); }
+  place(t0: number, t1: number): void {
+    this.faces.place(t0, t1);
+    this.grid.placed();
+  }
 
   /**
    * Fills `candidates` for the edge whose upper point has the number `p` and whose places are in `E` (numbers in arrays, as numbers that are
@@ -186,7 +189,7 @@ export class Shell {
     const { hits } = this, o = 3 * p;
     E[KEPT] = Math.min(this.thickness, E[MOST_KEPT]);
     // nothing else can have come near since it looked, or it looks again
-    const drift = E[DRIFT] + this.grid.way, drain = this.lookedIn[p] === this.frameNumber && this.rate[p] < drift ? this.rate[p] : drift;
+    const drift = E[DRIFT] + this.grid.ways[0], drain = this.lookedIn[p] === this.frameNumber && this.rate[p] < drift ? this.rate[p] : drift;
     if ((this.budget[p] -= drain) < 0) this.look(p, E);
     const below = hits[o - 3] ?? -1, seed = hits[o] >= 0 ? hits[o] : below;
     // an edge may lie across something that neither of its ends is near
@@ -280,17 +283,16 @@ export class Shell {
     return P[o] * P[q] + P[o + 1] * P[q + 1] + P[o + 2] * P[q + 2];
   }
 
-  /** Depth of a place on the edge below point `p` beyond its side, m, ≥ 0, at the end of the last placed substep. */
-  depth(p: number, x: number, y: number, z: number): number {
-    const { hits, near: N, places: A } = this;
-    A[0] = x; A[1] = y; A[2] = z;
+  /** Depth of place `A` on the edge below point `p` beyond its side, m, ≥ 0, at the end of the last placed substep. */
+  depth(p: number, A: Float64Array): number {
+    const { hits, near: N } = this;
     let best = DEEP * DEEP, deep = 0;
     for (let j = 0; j < 3; j++) {
       if (hits[3 * p + j] < 0) continue;
       const t = this.follow(hits[3 * p + j], A, 0, 9), side = this.closed ? this.outward : this.sides[3 * p + j];
       if (N[4] >= best || side === 0) continue;
       best = N[4];
-      deep = this.behind(t, side, x, y, z);
+      deep = this.behind(t, side, A);
     }
     if (deep > 0 && this.closed) {
       // beyond a thin wall? Whatever is nearest knows
@@ -298,17 +300,17 @@ export class Shell {
       this.grid.fastest = speed;
       if (t >= 0) {
         this.faces.closest(this.faces.posedAt(t) + 9, A, 0);
-        deep = this.behind(t, this.outward, x, y, z);
+        deep = this.behind(t, this.outward, A);
       }
     }
     return deep;
   }
 
   /** How far a place is behind a triangle, whose nearest place was just found: nearest to an edge or a corner it is outside a convex one, and of a hollow one a face is nearer. */
-  private behind(t: number, side: number, x: number, y: number, z: number): number {
+  private behind(t: number, side: number, A: Float64Array): number {
     if (this.near[3] > 0) return 0;
     const P = this.pose, o = this.faces.posedAt(t);
-    return Math.max(0, -side * (P[o + 21] * (x - P[o + 9]) + P[o + 22] * (y - P[o + 10]) + P[o + 23] * (z - P[o + 11])));
+    return Math.max(0, -side * (P[o + 21] * (A[0] - P[o + 9]) + P[o + 22] * (A[1] - P[o + 10]) + P[o + 23] * (A[2] - P[o + 11])));
   }
 
   /** Looks for the triangle nearest a point, and the nearest that faces another way. */
@@ -371,11 +373,11 @@ export class Shell {
     return t;
   }
 
-  private put(id: number, gap: number, s: number, nx: number, ny: number, nz: number, plane: number, ux: number, uy: number, uz: number): void {
-    let c = this.candidates[this.count];
-    if (!c) this.candidates[this.count] = c = { id: 0, gap: 0, s: 1, nx: 0, ny: 1, nz: 0, plane: 0, ux: 0, uy: 0, uz: 0 };
-    this.count++;
-    c.id = id; c.gap = gap; c.s = s; c.nx = nx; c.ny = ny; c.nz = nz; c.plane = plane; c.ux = ux; c.uy = uy; c.uz = uz;
+  /** Room for one more candidate. Its numbers are set in place: numbers that are handed on are put on the heap one by one. */
+  private more(): Candidate {
+    const { candidates: C } = this;
+    if (C.length === this.count) C.push({ id: 0, gap: 0.5, s: 0.5, nx: 0.5, ny: 0.5, nz: 0.5, plane: 0.5, ux: 0.5, uy: 0.5, uz: 0.5 });
+    return C[this.count++];
   }
 
   /** The place of the strand's edge at the share in `E` against what it follows; the edge itself where that is an edge of the mesh. */
@@ -410,7 +412,8 @@ export class Shell {
     // so deep already, or behind another surface than the nearest: not ours
     if (side * before < 0 && ((start > DEEP && N[3] === 0) || (slot === 1 && start > BEHIND))) return;
     // where it comes from: the nearest place now, carried along with the surface
-    const v0 = N[0], v1 = N[1], v2 = N[2], beside = N[3] > 0;
+    const { weights: W } = this, beside = N[3] > 0;
+    W[0] = N[0]; W[1] = N[1]; W[2] = N[2];
     const t = this.follow(here, E, SPOT_THEN, 9), o = this.faces.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
     const w0 = N[0], w1 = N[1], w2 = N[2], rim = N[3] > 0, far = Math.sqrt(N[4]), plane = n0 * (px - P[o]) + n1 * (py - P[o + 1]) + n2 * (pz - P[o + 2]);
     const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8];
@@ -418,16 +421,17 @@ export class Shell {
       this.goal[p] = t;
       this.astray[p] = rim && far > BESIDE * Math.abs(plane) + 2e-4 ? 1 : 0;
     }
-    if (t !== here && side * before > 0 && this.goesThrough(here, E) && this.cameFrom(here, r, s, side, beside, v0, v1, v2, x, y, z, px, py, pz, n0, n1, n2)) return;
+    if (t !== here && side * before > 0 && this.goesThrough(here, E) && this.cameFrom(here, t, side, beside, E)) return;
     if (plane > r + REACH || (rim && plane > 0 && far > r + REACH)) return;
-    if (plane < -BEHIND && side * before > 0 && this.cameFrom(here, r, s, side, beside, v0, v1, v2, x, y, z, px, py, pz, n0, n1, n2)) return;
+    if (plane < -BEHIND && side * before > 0 && this.cameFrom(here, t, side, beside, E)) return;
     // past the border of a sheet there is nothing to touch but the border
     if (rim && !this.closed && this.pastBorder(t) && far > 1.2 * Math.abs(plane) + 5e-4 && side * before > -5e-4 && plane < 0) return;
-    if (rim && this.againstEdge(t, side, w0, w2, E)) return;
+    if (rim && this.againstEdge(t, side, E)) return;
     let nx = n0, ny = n1, nz = n2, gap = plane;
     if (rim && plane > 0 && far > 1e-6) { nx = (px - cx) / far; ny = (py - cy) / far; nz = (pz - cz) / far; gap = far; }
     const q = o - 9, ux = cx - w0 * P[q] - w1 * P[q + 3] - w2 * P[q + 6], uy = cy - w0 * P[q + 1] - w1 * P[q + 4] - w2 * P[q + 7], uz = cz - w0 * P[q + 2] - w1 * P[q + 5] - w2 * P[q + 8];
-    this.put(4 * t + 3, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, ux, uy, uz);
+    const c = this.more();
+    c.id = 4 * t + 3; c.gap = gap - r; c.s = s; c.nx = nx; c.ny = ny; c.nz = nz; c.plane = nx * cx + ny * cy + nz * cz + r; c.ux = ux; c.uy = uy; c.uz = uz;
   }
 
   /** Whether the place in `E` goes through a triangle on its straight way, and not past it: what is behind it then is not where it may go. */
@@ -438,23 +442,25 @@ export class Shell {
   }
   /**
    * What would go so deep in one substep that the nearest surface faces another way, as over the rim of a collar, is kept on
-   * the side of the place it comes from: weights v0 … v2 of the triangle `here`. Whether it is so.
+   * the side of the place it comes from: `weights` of the triangle `here`, where `t` is nearest. Whether it is so.
    */
-  private cameFrom(here: number, r: number, s: number, side: number, beside: boolean, v0: number, v1: number, v2: number, x: number, y: number, z: number, px: number, py: number, pz: number, n0: number, n1: number, n2: number): boolean {
-    const P = this.pose, q = this.faces.posedAt(here), o = q + 9;
+  private cameFrom(here: number, t: number, side: number, beside: boolean, E: Float64Array): boolean {
+    const { pose: P, weights: W } = this, q = this.faces.posedAt(here), o = q + 9, to = this.faces.posedAt(t) + 21, v0 = W[0], v1 = W[1], v2 = W[2], r = E[KEPT];
+    const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
     const bx = v0 * P[q] + v1 * P[q + 3] + v2 * P[q + 6], by = v0 * P[q + 1] + v1 * P[q + 4] + v2 * P[q + 7], bz = v0 * P[q + 2] + v1 * P[q + 5] + v2 * P[q + 8];
     let nx = side * P[o + 12], ny = side * P[o + 13], nz = side * P[o + 14];
     const far = beside ? Math.sqrt((x - bx) ** 2 + (y - by) ** 2 + (z - bz) ** 2) : 0;
     if (far > 1e-6) { nx = (x - bx) / far; ny = (y - by) / far; nz = (z - bz) / far; }
-    if (nx * n0 + ny * n1 + nz * n2 > TURNED) return false;
+    if (nx * (side * P[to]) + ny * (side * P[to + 1]) + nz * (side * P[to + 2]) > TURNED) return false;
     const cx = v0 * P[o] + v1 * P[o + 3] + v2 * P[o + 6], cy = v0 * P[o + 1] + v1 * P[o + 4] + v2 * P[o + 7], cz = v0 * P[o + 2] + v1 * P[o + 5] + v2 * P[o + 8], plane = nx * cx + ny * cy + nz * cz + r;
-    this.put(4 * here + 3, nx * px + ny * py + nz * pz - plane, s, nx, ny, nz, plane, cx - bx, cy - by, cz - bz);
+    const c = this.more();
+    c.id = 4 * here + 3; c.gap = nx * px + ny * py + nz * pz - plane; c.s = E[SHARE]; c.nx = nx; c.ny = ny; c.nz = nz; c.plane = plane; c.ux = cx - bx; c.uy = cy - by; c.uz = cz - bz;
     return true;
   }
 
   /** The strand's edge against the edge of the mesh its nearest place lies on, if the one passes over the other; whether it is a contact. */
-  private againstEdge(t: number, side: number, w0: number, w2: number, E: Float64Array): boolean {
-    const ax = E[0], ay = E[1], az = E[2], bx = E[3], by = E[4], bz = E[5], apx = E[6], apy = E[7], apz = E[8], bpx = E[9], bpy = E[10], bpz = E[11], r = E[KEPT];
+  private againstEdge(t: number, side: number, E: Float64Array): boolean {
+    const w0 = this.near[0], w2 = this.near[2], ax = E[0], ay = E[1], az = E[2], bx = E[3], by = E[4], bz = E[5], apx = E[6], apy = E[7], apz = E[8], bpx = E[9], bpy = E[10], bpz = E[11], r = E[KEPT];
     const { pose: P, opposite } = this, e = w2 < 1e-9 ? 0 : w0 < 1e-9 ? 1 : 2, other = opposite[3 * t + e], o = this.faces.posedAt(t), e0 = o + 9 + 3 * e, e1 = o + 9 + 3 * ((e + 1) % 3);
     let Nx = P[o + 21], Ny = P[o + 22], Nz = P[o + 23];
     if (other >= 0) {
@@ -488,7 +494,8 @@ export class Shell {
     } else if (nx * wx + ny * wy + nz * wz < 0) { nx = -nx; ny = -ny; nz = -nz; }
     const gap = nx * dx + ny * dy + nz * dz, before = nx * wx + ny * wy + nz * wz;
     if (gap > r + REACH || before < -0.002) return false;
-    this.put(4 * t + e, gap - r, s, nx, ny, nz, nx * cx + ny * cy + nz * cz + r, cx - hx, cy - hy, cz - hz);
+    const found = this.more();
+    found.id = 4 * t + e; found.gap = gap - r; found.s = s; found.nx = nx; found.ny = ny; found.nz = nz; found.plane = nx * cx + ny * cy + nz * cz + r; found.ux = cx - hx; found.uy = cy - hy; found.uz = cz - hz;
     return true;
   }
 }

@@ -187,7 +187,7 @@ export function runCase(c: SwayCase, onFrame: (points: Float64Array, frame: numb
       const a = 3 * p;
       if (finder && p > system.start[i]) proof.maxDepth = Math.max(proof.maxDepth, finder.depth(i, world[a], world[a + 1], world[a + 2]), finder.shellDepth(p, world[a], world[a + 1], world[a + 2]));
       if (p === system.start[i]) continue;
-      if (finder) for (let q = 1; q < 4; q++) { const t = q / 4; proof.maxDepth = Math.max(proof.maxDepth, finder.edgeDepth(i, p, world[a] - t * (world[a] - world[a - 3]), world[a + 1] - t * (world[a + 1] - world[a - 2]), world[a + 2] - t * (world[a + 2] - world[a - 1]))); }
+      if (finder) for (let q = 1; q < 4; q++) { const t = q / 4; proof.maxDepth = Math.max(proof.maxDepth, finder.edgeDepth(i, p, Float64Array.of(world[a] - t * (world[a] - world[a - 3]), world[a + 1] - t * (world[a + 1] - world[a - 2]), world[a + 2] - t * (world[a + 2] - world[a - 1])))); }
       const length = Math.hypot(world[a] - world[a - 3], world[a + 1] - world[a - 2], world[a + 2] - world[a - 1]);
       proof.maxStretch = Math.max(proof.maxStretch, Math.abs(length / k.restLength[system.at(i, p - system.start[i], 1)] - 1));
     }
