@@ -72,7 +72,7 @@ export class SkinField {
   private border = false;
 
   /** `P` 3 × vertices, m; `outward` −1 where faces look inwards; `closed`: whether it encloses a volume, else it has two sides. `box`: low and high corner of where is asked, m; everywhere where it is null. `hidden`: 1 for each face that is none of its surface; `mixed`: for each that is so in part, before which a place may be inside. */
-  constructor(P: ArrayLike<number>, T: Uint32Array, private readonly closed: boolean, private readonly outward: 1 | -1, reach: number, box: readonly number[] | null = null, private readonly hidden: Uint8Array | null = null, private readonly mixed: Uint8Array | null = null) {
+  constructor(P: ArrayLike<number>, T: Uint32Array, readonly closed: boolean, private readonly outward: 1 | -1, reach: number, box: readonly number[] | null = null, private readonly hidden: Uint8Array | null = null, private readonly mixed: Uint8Array | null = null) {
     const high = [-Infinity, -Infinity, -Infinity], { low } = this, n = T.length / 3;
     for (let v = 0; v < P.length; v += 3) for (let c = 0; c < 3; c++) { const x = P[v + c]; if (x < low[c]) low[c] = x; if (x > high[c]) high[c] = x; }
     // `reach` is added on every side below

@@ -85,7 +85,8 @@ export class KeepOff {
       if ((points[p] - this.from[f]) ** 2 + (points[p + 1] - this.from[f + 1]) ** 2 + (points[p + 2] - this.from[f + 2]) ** 2 < free0 * free0) continue;
       // the first points may lie closer than the gap
       const wanted = Math.min(this.gap, 0.5 * along), bx = before[3 * i], by = before[3 * i + 1], bz = before[3 * i + 2];
-      let free = Infinity;
+      let free = this.surely(points[p], points[p + 1], points[p + 2], bx, by, bz) - wanted;
+      if (free >= 0) { this.know(first + i, points[p], points[p + 1], points[p + 2], free); continue; }
       for (let turn = 0; turn < MOST_TURNS; turn++) {
         free = this.ask(points[p], points[p + 1], points[p + 2], bx, by, bz, first + i, wanted);
         if (free === -Infinity) return false;
@@ -98,6 +99,18 @@ export class KeepOff {
       this.know(first + i, points[p], points[p + 1], points[p + 2], free + SLACK * wanted);
     }
     return true;
+  }
+  /** How far a point is clear of everything at the least, m, as far as that is quickly told; (cx, cy, cz): where it was. */
+  private surely(x: number, y: number, z: number, cx: number, cy: number, cz: number): number {
+    const { fields } = this, way2 = (x - cx) ** 2 + (y - cy) ** 2 + (z - cz) ** 2;
+    let least = Infinity;
+    for (let k = 0; k < fields.length; k++) {
+      const { field } = fields[k], d = field.clear(x, y, z);
+      // a sheet that is farther away than the point has come it has not gone through
+      if (!field.closed && d * d < way2) return -Infinity;
+      if (d < least) least = d;
+    }
+    return least;
   }
   /** How far beyond what is wanted a point is clear of everything; negative for too near, the way out is in `way` then. (cx, cy, cz): where it was. */
   private ask(x: number, y: number, z: number, cx: number, cy: number, cz: number, point: number, wanted: number): number {
