@@ -20,7 +20,7 @@ const OTHER_WAY = 0.8;
 
 export class ShellGrid {
   /** Nothing is carried from frame to frame. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'boxes', 'cones', 'normals', 'balls', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'fastest', 'ways']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'boxes', 'cones', 'normals', 'balls', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'fastest', 'ways', 'visited', 'visit']);
   private readonly patchStart: Int32Array;
   /** Twelve a patch: its box at both ends of the frame; in float32, so that a patch is one line of the cache. */
   private readonly boxes: Float32Array;
@@ -32,6 +32,9 @@ export class ShellGrid {
   private readonly corner = new Int32Array(3);
   private cell = 1;
   private readonly held = new Float64Array(6);
+  /** The search in which each patch was looked at last. */
+  private readonly visited: Int32Array;
+  private visit = 0;
   /** Four a patch: mean normal, least cosine to it. */
   private readonly cones: Float64Array;
   private readonly normals = new Float64Array(3 * PATCH);
@@ -46,6 +49,7 @@ export class ShellGrid {
   constructor(private readonly faces: ShellFaces, starts: ArrayLike<number>, private readonly reach: number, private readonly low: Float64Array, private readonly high: Float64Array) {
     this.patchStart = Int32Array.from(starts);
     this.cones = new Float64Array(4 * (starts.length - 1));
+    this.visited = new Int32Array(starts.length - 1);
     this.boxes = new Float32Array(12 * (starts.length - 1));
     this.balls = new Float32Array(8 * faces.count);
   }
@@ -158,7 +162,8 @@ export class ShellGrid {
     const x = A[start], y = A[start + 1], z = A[start + 2], px = A[goal], py = A[goal + 1], pz = A[goal + 2];
     const { boxes: B, patchStart, balls, cellPatches, reach, faces, faces: { near: N, pose: P, t0, t1 } } = this, u0 = unlike < 0 ? 0 : P[unlike], u1 = unlike < 0 ? 0 : P[unlike + 1], u2 = unlike < 0 ? 0 : P[unlike + 2], s0 = 1 - t0, s1 = 1 - t1;
     const share = t1 - t0, wx = px - x, wy = py - y, wz = pz - z;
-    let best = reach * reach, found = -1, before = -1;
+    const visit = ++this.visit, { visited } = this;
+    let best = reach * reach, found = -1, before = -1, fastest = 0;
     // where it is, where it would go, and half-way
     for (let stop = 0; stop < 3; stop++) {
       const at = this.cellAt(x + 0.5 * stop * wx, y + 0.5 * stop * wy, z + 0.5 * stop * wz);
@@ -166,13 +171,17 @@ export class ShellGrid {
       before = at;
       const from = this.cellStart[at], end = this.cellStart[at + 1];
       for (let q = from; q < end; q++) {
-        const patch = cellPatches[q], b = 12 * patch, f0 = B[b], f1 = B[b + 1], f2 = B[b + 2], f3 = B[b + 3], f4 = B[b + 4], f5 = B[b + 5], g0 = B[b + 6], g1 = B[b + 7], g2 = B[b + 8], g3 = B[b + 9], g4 = B[b + 10], g5 = B[b + 11];
-        const m0 = share * (g0 - f0 + g3 - f3) * 0.5 - wx, m1 = share * (g1 - f1 + g4 - f4) * 0.5 - wy, m2 = share * (g2 - f2 + g5 - f5) * 0.5 - wz, way = Math.sqrt(m0 * m0 + m1 * m1 + m2 * m2);
-        if (way > this.fastest) this.fastest = way;
+        const patch = cellPatches[q], b = 12 * patch;
+        // it comes near several of the cells
+        if (visited[patch] === visit) continue;
+        visited[patch] = visit;
+        const f0 = B[b], f1 = B[b + 1], f2 = B[b + 2], f3 = B[b + 3], f4 = B[b + 4], f5 = B[b + 5], g0 = B[b + 6], g1 = B[b + 7], g2 = B[b + 8], g3 = B[b + 9], g4 = B[b + 10], g5 = B[b + 11];
+        const m0 = share * (g0 - f0 + g3 - f3) * 0.5 - wx, m1 = share * (g1 - f1 + g4 - f4) * 0.5 - wy, m2 = share * (g2 - f2 + g5 - f5) * 0.5 - wz, way2 = m0 * m0 + m1 * m1 + m2 * m2;
+        if (way2 > fastest) fastest = way2;
         const now = outside(s0 * f0 + t0 * g0 - x, x - s0 * f3 - t0 * g3) + outside(s0 * f1 + t0 * g1 - y, y - s0 * f4 - t0 * g4) + outside(s0 * f2 + t0 * g2 - z, z - s0 * f5 - t0 * g5);
         if (now >= best && outside(s1 * f0 + t1 * g0 - px, px - s1 * f3 - t1 * g3) + outside(s1 * f1 + t1 * g1 - py, py - s1 * f4 - t1 * g4) + outside(s1 * f2 + t1 * g2 - pz, pz - s1 * f5 - t1 * g5) >= best) {
           // unless it passes the point in between
-          if (way < FAST) continue;
+          if (way2 < FAST * FAST) continue;
         }
         if (unlike >= 0 && this.allAlike(patch, u0, u1, u2)) continue;
         for (let t = patchStart[patch], last = patchStart[patch + 1]; t < last; t++) {
@@ -188,13 +197,21 @@ export class ShellGrid {
           if (Math.min(over * over, then * then) > SURELY * best && over * then > 0) continue;
           if (!nowFar) { faces.closest(o, A, start); if (N[4] < best) { best = N[4]; found = t; } }
           if (!thenFar) { faces.closest(o + 9, A, goal); if (N[4] < best) { best = N[4]; found = t; } }
-          if (found !== t && faces.crosses(o, A, start, goal) && N[4] < best) { best = N[4]; found = t; }
+          if (faces.crosses(o, A, start, goal) && N[4] < best) { best = N[4]; found = t; }
         }
       }
     }
+    this.fastest = Math.max(this.fastest, Math.sqrt(fastest));
     // where nothing is near, all that can come is as fast as the shell and the point themselves
     if (this.fastest === 0) this.fastest = this.ways[0] + Math.sqrt(wx * wx + wy * wy + wz * wz);
     return found;
+  }
+  /** m: how much farther than is looked a place is, now and where it would go, from all the space that the shell sweeps in the frame; not above 0 where it is not. */
+  beyond(A: Float64Array, start: number, goal: number): number {
+    const { low, high } = this;
+    let most = 0;
+    for (let c = 0; c < 3; c++) most = Math.max(most, low[c] - Math.max(A[start + c], A[goal + c]), Math.min(A[start + c], A[goal + c]) - high[c]);
+    return most - this.reach;
   }
   /** Cell of a place, −1 outside the grid, where nothing is near. */
   private cellAt(x: number, y: number, z: number): number {

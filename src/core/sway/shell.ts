@@ -196,9 +196,10 @@ export class Shell {
     if (seed < 0) {
       const m = this.points + p, slow = this.lookedIn[m] === this.frameNumber && this.rate[m] < drift ? this.rate[m] : drift;
       if ((this.budget[m] -= slow) < 0) {
+        const beyond = this.grid.beyond(E, MIDDLE, MIDDLE_THEN);
         this.grid.fastest = 0;
-        this.keep(o + 2, this.grid.nearest(E, MIDDLE, MIDDLE_THEN, -1), E, MIDDLE);
-        this.seen(m);
+        this.keep(o + 2, beyond > 0 ? -1 : this.grid.nearest(E, MIDDLE, MIDDLE_THEN, -1), E, MIDDLE);
+        this.seen(m, beyond);
       }
       if (hits[o + 2] < 0) return;
     }
@@ -315,17 +316,19 @@ export class Shell {
 
   /** Looks for the triangle nearest a point, and the nearest that faces another way. */
   private look(p: number, E: Float64Array): void {
+    const beyond = this.grid.beyond(E, UPPER, UPPER_THEN);
     this.grid.fastest = 0;
-    const first = this.grid.nearest(E, UPPER, UPPER_THEN, -1), second = first < 0 ? -1 : this.grid.nearest(E, UPPER, UPPER_THEN, this.faces.posedAt(first) + 18);
+    const first = beyond > 0 ? -1 : this.grid.nearest(E, UPPER, UPPER_THEN, -1), second = first < 0 ? -1 : this.grid.nearest(E, UPPER, UPPER_THEN, this.faces.posedAt(first) + 18);
     this.keep(3 * p, first, E, UPPER);
     this.keep(3 * p + 1, second, E, UPPER);
     // the middle is not to be lost with its end: it looks for itself
     if (first < 0) { this.hits[3 * p + 2] = -1; this.budget[this.points + p] = -1; }
-    this.seen(p);
+    this.seen(p, beyond);
   }
-  private seen(p: number): void {
-    this.budget[p] = 0.8 * SLACK;
-    this.rate[p] = this.grid.fastest;
+  /** `beyond`: m, how much farther than that nothing is. */
+  private seen(p: number, beyond: number): void {
+    this.budget[p] = 0.8 * (SLACK + Math.max(0, beyond));
+    this.rate[p] = beyond > 0 ? Infinity : this.grid.fastest;
     this.lookedIn[p] = this.frameNumber;
   }
   /** Follows a triangle from now on; its side is that of the point now, unless the point was on a side of it already. */
