@@ -72,7 +72,7 @@ describe('a stroke of every brush', () => {
       for (let i = 1; i < N; i++) {
         const l = polylineLength(now, N * g + i - 1, 2), was = polylineLength(old, N * g + i - 1, 2);
         if (tool !== 'longer' && tool !== 'match') expect(Math.abs(l / was - 1)).toBeLessThan(1e-3);
-        const at = (s: Float32Array): number => head.check.at(head.roots[g][0] + s[o + 3 * i], head.roots[g][1] + s[o + 3 * i + 1], head.roots[g][2] + s[o + 3 * i + 2], 0, 0, 0, n);
+        const at = (s: Float32Array): number => head.check.at(Float64Array.from(head.roots[g], (v, c) => v + s[o + 3 * i + c]), 0, n, 0, n);
         // below the collar the head's mesh is open: there is no inside
         if (at(old) > -1e-4 && head.roots[g][1] + now[o + 3 * i + 1] > 1.5) expect(at(now)).toBeGreaterThan(-1e-4);
       }

@@ -98,9 +98,10 @@ export class DropRun {
   private readonly p = new Float64Array(3);
   private readonly q = new Float64Array(3);
   private readonly u = new Float64Array(3);
+  private readonly spot = new Float64Array(3);
   private readonly close = new Float64Array(3);
   /** What is made anew in every substep and need not be kept of a run. */
-  static readonly madeAnew = new Set(['heads', 'cells', 'unsorted', 'balls', 'reach', 'entries', 'seen', 'stamp', 'strandAt', 'edges', 'near', 'nearCount', 'sortedFor', 'low', 'high', 'J', 'p', 'q', 'u', 'close', 'fall', 'ways', 'settings', 'entryCount', 'goal', 'goalShell', 'goalAt', 'goalSide', 'plane']);
+  static readonly madeAnew = new Set(['heads', 'cells', 'unsorted', 'balls', 'reach', 'entries', 'seen', 'stamp', 'strandAt', 'edges', 'near', 'nearCount', 'sortedFor', 'low', 'high', 'J', 'p', 'q', 'u', 'spot', 'close', 'fall', 'ways', 'settings', 'entryCount', 'goal', 'goalShell', 'goalAt', 'goalSide', 'plane']);
 
   constructor(private readonly settings: DropSettings, points: number) {
     this.given = new Float64Array(settings.sources.length);
@@ -429,7 +430,9 @@ export class DropRun {
       const p = 4 * d, far = plane[p] * x[o] + plane[p + 1] * x[o + 1] + plane[p + 2] * x[o + 2] - plane[p + 3];
       if (far < r) { this.bounce(d, plane, p, r - far, src.bounce, time, this.goalShell[d]); this.goal[d] = -2; return; }
     }
-    const far = walls.solid.at(x[o], x[o + 1], x[o + 2], x[o], x[o + 1], x[o + 2]);
+    const { spot } = this;
+    spot[0] = x[o]; spot[1] = x[o + 1]; spot[2] = x[o + 2];
+    const far = walls.solid.at(spot, spot);
     if (far < r) { this.bounce(d, walls.solid.found, 1, r - far, src.bounce, time, -1); this.goal[d] = -2; }
   }
   /** Off what it has met, whose normal stands at `n` of `N`; what is slow then lies. */

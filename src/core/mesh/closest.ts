@@ -1,8 +1,9 @@
 /**
- * Closest point of the triangle whose corners stand at `o` of `C` (9 numbers, m) to (x, y, z) into `out`: the point, its squared distance, and the edge it
+ * Closest point of the triangle whose corners stand at `o` of `C` (9 numbers, m) to place `k` of `P` (m; in arrays, as numbers that are handed on are put on the heap one by one) into `out`: the point, its squared distance, and the edge it
  * lies on (0 … 2, −1 for within). **Source:** Ericson, Real-Time Collision Detection, 5.1.5, *from memory*.
  */
-export function closestOnTriangle(C: Float64Array, o: number, x: number, y: number, z: number, out: Float64Array): void {
+export function closestOnTriangle(C: Float64Array, o: number, P: Float64Array, k: number, out: Float64Array): void {
+  const x = P[k], y = P[k + 1], z = P[k + 2];
   const ax = C[o], ay = C[o + 1], az = C[o + 2], ux = C[o + 3] - ax, uy = C[o + 4] - ay, uz = C[o + 5] - az, vx = C[o + 6] - ax, vy = C[o + 7] - ay, vz = C[o + 8] - az, px = x - ax, py = y - ay, pz = z - az;
   const d1 = ux * px + uy * py + uz * pz, d2 = vx * px + vy * py + vz * pz, aa = ux * ux + uy * uy + uz * uz, ab = ux * vx + uy * vy + uz * vz, bb = vx * vx + vy * vy + vz * vz, D = aa * bb - ab * ab + 1e-40;
   let s = (bb * d1 - ab * d2) / D, w = (aa * d2 - ab * d1) / D, rim = -1;

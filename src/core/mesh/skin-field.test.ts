@@ -6,15 +6,27 @@ import { SkinField } from './skin-field';
 import { Surface } from './surface';
 
 const ball = new IcosahedronGeometry(0.1, 6), P = Float64Array.from(ball.getAttribute('position').array), T = Uint32Array.from({ length: P.length / 3 }, (_, v) => v), surface = new Surface(P, T), n = new Float64Array(3);
+const at = (p: readonly number[]): Float64Array => Float64Array.from(p), MIDDLE = at([0, 0, 0]);
 const sheet = { P: Float64Array.of(-0.1, 0, -0.1, 0.1, 0, -0.1, 0.1, 0, 0.1, -0.1, 0, 0.1), T: Uint32Array.of(0, 2, 1, 0, 3, 2) };
 
 describe('distances from the skin', () => {
+  it('are quickly told to be no less than so much, and not far from it', () => {
+    const field = new SkinField(P, T, true, 1, 0.006), random = makeRandom(4);
+    let told = 0;
+    for (let k = 0; k < 4000; k++) {
+      const v = [random() - 0.5, random() - 0.5, random() - 0.5], l = Math.hypot(...v), r = 0.09 + 0.02 * random(), p = at(v.map((x) => (x / l) * r)), least = field.clear(p, 0), d = field.at(p, 0, MIDDLE, 0, n);
+      expect(least).toBeLessThanOrEqual(d);
+      // from the middle of a box of half the reach, there and back
+      if (Math.abs(d) < 0.004) { told++; expect(d - least).toBeLessThan(0.0054); }
+    }
+    expect(told).toBeGreaterThan(1000);
+  });
   // against three-mesh-bvh, which Surface asks
   it('are those of a tree of boxes, with the side, on random places', () => {
     const field = new SkinField(P, T, true, 1, 0.006), random = makeRandom(2);
     let near = 0;
     for (let k = 0; k < 4000; k++) {
-      const v = [random() - 0.5, random() - 0.5, random() - 0.5], l = Math.hypot(...v), r = 0.085 + 0.03 * random(), p = v.map((x) => (x / l) * r), d = field.at(p[0], p[1], p[2], 0, 0, 0, n), hit = surface.nearest(p)!, inside = hit.normal.reduce((s, x, c) => s + x * (p[c] - hit.point[c]), 0) < 0;
+      const v = [random() - 0.5, random() - 0.5, random() - 0.5], l = Math.hypot(...v), r = 0.085 + 0.03 * random(), p = v.map((x) => (x / l) * r), d = field.at(at(p), 0, MIDDLE, 0, n), hit = surface.nearest(p)!, inside = hit.normal.reduce((s, x, c) => s + x * (p[c] - hit.point[c]), 0) < 0;
       if (hit.distance > field.reach) { expect(d === Infinity || d === -Infinity || d < -field.reach).toBe(true); expect(d < 0).toBe(inside); if (d === Infinity) expect(field.beyond).toBeLessThanOrEqual(hit.distance + 1e-6); continue; }
       near++;
       expect(Math.abs(Math.abs(d) - hit.distance)).toBeLessThan(1e-6);
@@ -23,16 +35,16 @@ describe('distances from the skin', () => {
       expect(n[0] * p[0] + n[1] * p[1] + n[2] * p[2]).toBeGreaterThan(0);
     }
     expect(near).toBeGreaterThan(1000);
-    expect(field.at(9, 9, 9, 0, 0, 0, n)).toBe(Infinity);
+    expect(field.at(at([9, 9, 9]), 0, MIDDLE, 0, n)).toBe(Infinity);
   });
   it('know what is deep inside however large the mesh, and what is far outside', () => {
     const field = new SkinField(P, T, true, 1, 0.003);
-    for (const p of [[0, 0, 0], [0.03, -0.04, 0.02], [-0.05, 0.05, 0]]) expect(field.at(p[0], p[1], p[2], 0, 0, 0, n)).toBe(-Infinity);
+    for (const p of [[0, 0, 0], [0.03, -0.04, 0.02], [-0.05, 0.05, 0]]) expect(field.at(at(p), 0, MIDDLE, 0, n)).toBe(-Infinity);
     // out to the corners of the box round it
-    for (const p of [[0.099, 0.099, 0.099], [-0.099, 0.099, -0.05], [0.07, -0.09, 0.07]]) expect(field.at(p[0], p[1], p[2], 0, 0, 0, n)).toBe(Infinity);
+    for (const p of [[0.099, 0.099, 0.099], [-0.099, 0.099, -0.05], [0.07, -0.09, 0.07]]) expect(field.at(at(p), 0, MIDDLE, 0, n)).toBe(Infinity);
   });
   it('tell the same to the bit whatever was asked before, how often, and with what guess', () => {
-    const random = makeRandom(8), places = Array.from({ length: 150 }, () => [0.2 * random() - 0.1, 0.2 * random() - 0.1, 0.2 * random() - 0.1].map((x) => Math.round(x * 500) / 500)), asked = (field: SkinField, p: number[], guess: number): number[] => { const d = field.at(p[0], p[1], p[2], 0, 0, 0, n, guess); return [d, field.triangle, ...(Number.isFinite(d) ? n : [])]; };
+    const random = makeRandom(8), places = Array.from({ length: 150 }, () => [0.2 * random() - 0.1, 0.2 * random() - 0.1, 0.2 * random() - 0.1].map((x) => Math.round(x * 500) / 500)), asked = (field: SkinField, p: number[], guess: number): number[] => { const d = field.at(at(p), 0, MIDDLE, 0, n, guess); return [d, field.triangle, ...(Number.isFinite(d) ? n : [])]; };
     const fresh = places.map((p) => asked(new SkinField(P, T, true, 1, 0.02), p, -1)), worn = new SkinField(P, T, true, 1, 0.02);
     for (let round = 0; round < 6; round++) places.forEach((_, k) => { const i = round % 2 === 0 ? k : places.length - 1 - k; expect(asked(worn, places[i], round < 2 ? -1 : Math.floor(random() * (T.length / 3)))).toEqual(fresh[i]); });
     expect(fresh.filter((f) => f.length > 2).length).toBeGreaterThan(30);
@@ -42,14 +54,14 @@ describe('distances from the skin', () => {
     const m = 500, wide = Float64Array.from({ length: 3 * (m + 1) ** 2 }, (_, k) => { const v = Math.floor(k / 3), x = v % (m + 1), z = Math.floor(v / (m + 1)); return k % 3 === 0 ? x / m : k % 3 === 1 ? 0.02 * Math.sin(x / 40) : z / m; }), faces = new Uint32Array(6 * m * m);
     for (let z = 0, o = 0; z < m; z++) for (let x = 0; x < m; x++, o += 6) { const a = x + (m + 1) * z; faces.set([a, a + m + 1, a + 1, a + 1, a + m + 1, a + m + 2], o); }
     const field = new SkinField(wide, faces, false, 1, 0.012), tree = new Surface(wide, faces), random = makeRandom(4);
-    for (let k = 0; k < 200; k++) { const p = [0.1 + 0.8 * random(), 0.02 * random(), 0.1 + 0.8 * random()], hit = tree.nearest(p)!; if (hit.distance < field.reach) expect(Math.abs(Math.abs(field.at(p[0], p[1], p[2], 0, 1, 0, n)) - hit.distance)).toBeLessThan(1e-6); }
+    for (let k = 0; k < 200; k++) { const p = [0.1 + 0.8 * random(), 0.02 * random(), 0.1 + 0.8 * random()], hit = tree.nearest(p)!; if (hit.distance < field.reach) expect(Math.abs(Math.abs(field.at(at(p), 0, at([0, 1, 0]), 0, n)) - hit.distance)).toBeLessThan(1e-6); }
   });
   it('of a sheet: the side one comes from is out, and past its border nothing is in the way', () => {
     const field = new SkinField(sheet.P, sheet.T, false, 1, 0.01);
-    expect(field.at(0, 0.004, 0, 0, 1, 0, n)).toBeCloseTo(0.004, 9);
-    expect(field.at(0, -0.004, 0, 0, 1, 0, n)).toBeCloseTo(-0.004, 9);
-    expect(field.at(0, -0.004, 0, 0, -1, 0, n)).toBeCloseTo(0.004, 9);
-    expect(field.at(0.105, -0.002, 0, 0, 1, 0, n)).toBeGreaterThan(0);
+    expect(field.at(at([0, 0.004, 0]), 0, at([0, 1, 0]), 0, n)).toBeCloseTo(0.004, 9);
+    expect(field.at(at([0, -0.004, 0]), 0, at([0, 1, 0]), 0, n)).toBeCloseTo(-0.004, 9);
+    expect(field.at(at([0, -0.004, 0]), 0, at([0, -1, 0]), 0, n)).toBeCloseTo(0.004, 9);
+    expect(field.at(at([0.105, -0.002, 0]), 0, at([0, 1, 0]), 0, n)).toBeGreaterThan(0);
   });
 });
 

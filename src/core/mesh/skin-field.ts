@@ -61,7 +61,9 @@ export class SkinField {
   private readonly seen: Uint32Array;
   private question = 0;
   private readonly opposite: Int32Array;
+  /** The place asked about, and the middle of a box. */
   private readonly spot = new Float64Array(3);
+  private readonly middle = new Float64Array(3);
   private readonly hit = new Float64Array(5);
   private readonly best = new Float64Array(5);
   private readonly way = new Float64Array(3);
@@ -126,11 +128,17 @@ export class SkinField {
     for (let z = least(2); z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0, b = x0 + nx * (y + ny * z); x <= x1; x++, b++) {
       if (large) {
         // what bounds it says too little of it
-        closestOnTriangle(C, q, low[0] + (x + 0.5) * size, low[1] + (y + 0.5) * size, low[2] + (z + 0.5) * size, this.hit);
+        this.middleOf(x, y, z);
+        closestOnTriangle(C, q, this.middle, 0, this.hit);
         if (this.hit[3] > near2) continue;
       }
       if (list) list[count[b]++] = t; else count[b + 1]++;
     }
+  }
+  /** Middle of box (i, j, k) into `middle`. */
+  private middleOf(i: number, j: number, k: number): void {
+    const { middle, low, size } = this;
+    middle[0] = low[0] + (i + 0.5) * size; middle[1] = low[1] + (j + 0.5) * size; middle[2] = low[2] + (k + 0.5) * size;
   }
   private distances(): Uint8Array {
     const { grid: [nx, ny, nz], first } = this, n = first.length - 1, out = new Uint8Array(n).fill(FAR_OFF);
@@ -151,13 +159,14 @@ export class SkinField {
   }
   /** Whether the middle of a box is inside; a box from which nothing is near is as the next one on the way to something. */
   private enclosed(q: number): boolean {
-    const { grid: [nx, ny, nz], low, size, rings, inside } = this, r = rings[q];
+    const { grid: [nx, ny, nz], rings, inside } = this, r = rings[q];
     if (inside[q] !== 0) return inside[q] === 2;
     const x = q % nx, y = Math.floor(q / nx) % ny, z = Math.floor(q / (nx * ny));
     let is = false;
     if (r <= 1) {
-      const px = low[0] + (x + 0.5) * size, py = low[1] + (y + 0.5) * size, pz = low[2] + (z + 0.5) * size;
-      is = this.nearest(px, py, pz, -1, ANY) >= 0 && this.side(px, py, pz) < 0;
+      this.middleOf(x, y, z);
+      this.spot.set(this.middle);
+      is = this.nearest(-1, ANY) >= 0 && this.side() < 0;
     } else if (r === FAR_OFF) {
       // as the nearest box that way of which something is known; all that way there is nothing but more of the same
       let b = q;
@@ -174,24 +183,23 @@ export class SkinField {
   }
 
   /**
-   * Nearest triangle within `limit`, its place in `best`, the sum of the normals of all that are as near in `way`; −1 for none. Boxes are looked into ring by
+   * Nearest triangle to `spot` within `limit`, its place in `best`, the sum of the normals of all that are as near in `way`; −1 for none. Boxes are looked into ring by
    * ring round the place, as long as one can hold something nearer.
    */
-  private nearest(x: number, y: number, z: number, guess: number, limit: number): number {
-    const { low, grid: [nx, ny], size, rings, corners: C, facts, spot, hit, best, way } = this, i = Math.floor((x - low[0]) / size), j = Math.floor((y - low[1]) / size), k = Math.floor((z - low[2]) / size), q = i + nx * (j + ny * k), ring = rings[q];
+  private nearest(guess: number, limit: number): number {
+    const { low, size, rings, corners: C, facts, spot, hit, best, way } = this, nx = this.grid[0], ny = this.grid[1], x = spot[0], y = spot[1], z = spot[2], i = Math.floor((x - low[0]) / size), j = Math.floor((y - low[1]) / size), k = Math.floor((z - low[2]) / size), q = i + nx * (j + ny * k), ring = rings[q];
     if (ring === FAR_OFF) return -1;
     const list = limit <= this.reach ? this.listOf(q, i, j, k) : -1;
-    spot[0] = x; spot[1] = y; spot[2] = z;
     this.question++;
     this.found = -1;
     best[3] = limit * limit;
     this.far = limit;
     if (guess >= 0) {
       this.seen[guess] = this.question;
-      closestOnTriangle(C, CORNERS * guess, x, y, z, hit);
-      if (hit[3] < best[3]) { best.set(hit); this.far = Math.sqrt(hit[3]); this.found = guess; }
+      closestOnTriangle(C, CORNERS * guess, spot, 0, hit);
+      if (hit[3] < best[3]) { for (let c = 0; c < 5; c++) best[c] = hit[c]; this.far = Math.sqrt(hit[3]); this.found = guess; }
     }
-    if (list >= 0) this.through(list, Math.sqrt((x - low[0] - (i + 0.5) * size) ** 2 + (y - low[1] - (j + 0.5) * size) ** 2 + (z - low[2] - (k + 0.5) * size) ** 2));
+    if (list >= 0) { this.middleOf(i, j, k); this.through(list); }
     else this.around(i, j, k, ring);
     const nearest = this.found;
     if (nearest < 0) return -1;
@@ -221,9 +229,9 @@ export class SkinField {
     const ox = low[0] + a * size - spot[0], oy = low[1] + b * size - spot[1], oz = low[2] + c * size - spot[2], bx = Math.max(0, ox, -ox - size), by = Math.max(0, oy, -oy - size), bz = Math.max(0, oz, -oz - size);
     if (bx * bx + by * by + bz * bz <= far * far) this.among(this.list, from, to);
   }
-  /** The same in a list, that of a box whose middle is `off` from `spot`. */
-  private through(begin: number, off: number): void {
-    const { lists } = this, wide = (this.reach + HALF * this.size) / STRETCHES;
+  /** The same in a list, that of the box `middle` is of. */
+  private through(begin: number): void {
+    const { lists, spot, middle } = this, off = Math.sqrt((spot[0] - middle[0]) ** 2 + (spot[1] - middle[1]) ** 2 + (spot[2] - middle[2]) ** 2), wide = (this.reach + HALF * this.size) / STRETCHES;
     let from = begin + STRETCHES;
     for (let k = 0; k < STRETCHES && k * wide <= this.far + off + ROUND; k++) {
       const to = lists[begin + k];
@@ -241,7 +249,7 @@ export class SkinField {
       // no nearer than its plane
       if (Math.abs(facts[o + 4] * dx + facts[o + 5] * dy + facts[o + 6] * dz) > far + ROUND || seen[t] === question) continue;
       seen[t] = question;
-      closestOnTriangle(C, CORNERS * t, x, y, z, hit);
+      closestOnTriangle(C, CORNERS * t, spot, 0, hit);
       if (hit[3] > best[3] || (hit[3] === best[3] && t > this.found)) continue;
       far = Math.sqrt(hit[3]);
       best[0] = hit[0]; best[1] = hit[1]; best[2] = hit[2]; best[3] = hit[3]; best[4] = hit[4];
@@ -251,11 +259,12 @@ export class SkinField {
   }
   /** Where the list of box q, at (i, j, k) of the grid, begins, −1 where it has none: all within reach of any place in it. */
   private listOf(q: number, i: number, j: number, k: number): number {
-    const { asked, low, size, reach, grid: [nx, ny, nz], first, list, seen, corners: C, hit } = this;
+    const { asked, size, reach, first, list, seen, corners: C, hit } = this, nx = this.grid[0], ny = this.grid[1], nz = this.grid[2];
     if (asked[q] > OFTEN) return asked[q] - OFTEN - 1;
     if (asked[q] < OFTEN) { asked[q]++; return -1; }
     if (this.listed > MOST_LISTED) return -1;
-    const mx = low[0] + (i + 0.5) * size, my = low[1] + (j + 0.5) * size, mz = low[2] + (k + 0.5) * size, most = reach + HALF * size, wide = most / STRETCHES, question = ++this.question, r = WIDE + 1, found: number[] = [], at: number[] = [], ends = new Uint32Array(STRETCHES);
+    this.middleOf(i, j, k);
+    const { middle } = this, most = reach + HALF * size, wide = most / STRETCHES, question = ++this.question, r = WIDE + 1, found: number[] = [], at: number[] = [], ends = new Uint32Array(STRETCHES);
     for (let c = Math.max(0, k - r); c <= Math.min(nz - 1, k + r); c++) for (let b = Math.max(0, j - r); b <= Math.min(ny - 1, j + r); b++) {
       // boxes of a row lie beside each other, and so do their triangles
       const row = nx * (b + ny * c), end = first[row + Math.min(nx - 1, i + r) + 1];
@@ -263,7 +272,7 @@ export class SkinField {
         const t = list[s];
         if (seen[t] === question) continue;
         seen[t] = question;
-        closestOnTriangle(C, CORNERS * t, mx, my, mz, hit);
+        closestOnTriangle(C, CORNERS * t, middle, 0, hit);
         const far = Math.sqrt(hit[3]);
         if (far > most + ROUND) continue;
         found.push(t);
@@ -283,11 +292,11 @@ export class SkinField {
   }
   /** On an edge or a corner all faces that meet there tell together which side is out: the sum of their normals, in `way`. */
   private together(): void {
-    const { low, grid: [nx, ny, nz], size, first, list, facts, corners: C, seen, spot, hit, best, way } = this, tie = best[3] * (1 + 1e-7) + 1e-16, x = spot[0], y = spot[1], z = spot[2], question = ++this.question;
+    const { low, grid: [nx, ny, nz], size, first, list, facts, corners: C, seen, spot, hit, best, way } = this, tie = best[3] * (1 + 1e-7) + 1e-16, question = ++this.question;
     // they pass through the box of that place, or through one it touches
-    const least = (c: number): number => Math.max(0, Math.floor((best[c] - ROUND - low[c]) / size)), most = (c: number, n: number): number => Math.min(n - 1, Math.floor((best[c] + ROUND - low[c]) / size)), x0 = least(0), x1 = most(0, nx), y0 = least(1), y1 = most(1, ny), z1 = most(2, nz);
+    const x0 = Math.max(0, Math.floor((best[0] - ROUND - low[0]) / size)), x1 = Math.min(nx - 1, Math.floor((best[0] + ROUND - low[0]) / size)), y0 = Math.max(0, Math.floor((best[1] - ROUND - low[1]) / size)), y1 = Math.min(ny - 1, Math.floor((best[1] + ROUND - low[1]) / size)), z0 = Math.max(0, Math.floor((best[2] - ROUND - low[2]) / size)), z1 = Math.min(nz - 1, Math.floor((best[2] + ROUND - low[2]) / size));
     way[0] = way[1] = way[2] = 0;
-    for (let c = least(2); c <= z1; c++) for (let b = y0; b <= y1; b++) for (let a = x0; a <= x1; a++) {
+    for (let c = z0; c <= z1; c++) for (let b = y0; b <= y1; b++) for (let a = x0; a <= x1; a++) {
       const q = a + nx * (b + ny * c);
       for (let s = first[q]; s < first[q + 1]; s++) {
         const t = list[s], o = FACTS * t;
@@ -295,7 +304,7 @@ export class SkinField {
         seen[t] = question;
         const dx = best[0] - facts[o], dy = best[1] - facts[o + 1], dz = best[2] - facts[o + 2], bound = facts[o + 3] + ROUND;
         if (dx * dx + dy * dy + dz * dz > bound * bound) continue;
-        closestOnTriangle(C, CORNERS * t, x, y, z, hit);
+        closestOnTriangle(C, CORNERS * t, spot, 0, hit);
         if (hit[3] > tie) continue;
         const w = this.weight(t);
         way[0] += w * facts[o + 4]; way[1] += w * facts[o + 5]; way[2] += w * facts[o + 6];
@@ -317,44 +326,50 @@ export class SkinField {
     return 1;
   }
   /** Below 0 for a place that is behind the nearest triangles and not past an open edge. */
-  private side(x: number, y: number, z: number): number { return this.border ? 0 : this.way[0] * (x - this.best[0]) + this.way[1] * (y - this.best[1]) + this.way[2] * (z - this.best[2]); }
+  private side(): number { const { way, spot, best } = this; return this.border ? 0 : way[0] * (spot[0] - best[0]) + way[1] * (spot[1] - best[1]) + way[2] * (spot[2] - best[2]); }
 
   /**
-   * How far a place is outside a closed mesh at the least, m, as the middle of its box tells: no more than 0 where that is not certain. Quick where `at` is exact.
+   * How far place `k` of `A` (m) is outside a closed mesh at the least, m, as the middle of its box tells: no more than 0 where that is not certain. Quick where `at` is exact.
    */
-  clear(x: number, y: number, z: number): number {
-    const { low, grid, size } = this, i = Math.floor((x - low[0]) / size), j = Math.floor((y - low[1]) / size), k = Math.floor((z - low[2]) / size);
-    if (!(i >= 0 && j >= 0 && k >= 0 && i < grid[0] && j < grid[1] && k < grid[2])) return this.reach;
-    const q = i + grid[0] * (j + grid[1] * k), mx = low[0] + (i + 0.5) * size, my = low[1] + (j + 0.5) * size, mz = low[2] + (k + 0.5) * size, middles = (this.middles ??= new Float32Array(this.first.length).fill(NaN));
+  clear(A: Float64Array, k: number): number {
+    const { low, grid, size, middle } = this, x = A[k], y = A[k + 1], z = A[k + 2], a = Math.floor((x - low[0]) / size), b = Math.floor((y - low[1]) / size), c = Math.floor((z - low[2]) / size);
+    if (!(a >= 0 && b >= 0 && c >= 0 && a < grid[0] && b < grid[1] && c < grid[2])) return this.reach;
+    const q = a + grid[0] * (b + grid[1] * c), mx = low[0] + (a + 0.5) * size, my = low[1] + (b + 0.5) * size, mz = low[2] + (c + 0.5) * size, middles = (this.middles ??= new Float32Array(this.first.length).fill(NaN));
     let d = middles[q];
-    // an open edge leaves the side unsaid, and so does a face that goes into the mesh: nothing is certain near one
-    if (Number.isNaN(d)) { d = this.at(mx, my, mz, mx, my, mz, this.middleNormal); middles[q] = d = d > 0 && this.triangle >= 0 && (this.border || this.mixed?.[this.triangle] === 1) ? 0 : d; }
+    if (Number.isNaN(d)) {
+      middle[0] = mx; middle[1] = my; middle[2] = mz;
+      d = this.at(middle, 0, middle, 0, this.middleNormal);
+      // an open edge leaves the side unsaid, and so does a face that goes into the mesh: nothing is certain near one
+      middles[q] = d = d > 0 && this.triangle >= 0 && (this.border || this.mixed?.[this.triangle] === 1) ? 0 : d;
+    }
     return Math.min(d, this.reach) - Math.sqrt((x - mx) ** 2 + (y - my) ** 2 + (z - mz) ** 2) - ROUND;
   }
 
   /**
-   * Signed distance of (x, y, z), m, and the way out in `normal`. Of a sheet, the side on which (cx, cy, cz) lies is out. Farther than `reach`
+   * Signed distance of place `k` of `A`, m, and the way out in `normal`. Of a sheet, the side on which place `m` of `C` lies is out. Farther than `reach`
    * from it: Infinity; −Infinity so deep inside a closed mesh that no way out is known. `guess`: a triangle that may be near, such as `triangle`
    * was the last time; it only makes the answer quicker.
    */
-  at(x: number, y: number, z: number, cx: number, cy: number, cz: number, normal: Float64Array, guess = -1): number {
-    const { low, grid, reach, size, best, way } = this, i = Math.floor((x - low[0]) / size), j = Math.floor((y - low[1]) / size), k = Math.floor((z - low[2]) / size);
+  at(A: Float64Array, k: number, C: Float64Array, m: number, normal: Float64Array, guess = -1): number {
+    const { low, grid, reach, size, best, way, spot } = this, x = A[k], y = A[k + 1], z = A[k + 2], cx = C[m], cy = C[m + 1], cz = C[m + 2], a = Math.floor((x - low[0]) / size), b = Math.floor((y - low[1]) / size), c = Math.floor((z - low[2]) / size);
     this.triangle = -1;
     this.beyond = reach;
-    if (!(i >= 0 && j >= 0 && k >= 0 && i < grid[0] && j < grid[1] && k < grid[2])) return Infinity;
-    const q = i + grid[0] * (j + grid[1] * k), ring = this.rings[q];
-    let nearest = ring > WIDE + 1 ? -1 : this.nearest(x, y, z, guess, reach);
+    if (!(a >= 0 && b >= 0 && c >= 0 && a < grid[0] && b < grid[1] && c < grid[2])) return Infinity;
+    const q = a + grid[0] * (b + grid[1] * c), ring = this.rings[q];
+    spot[0] = x; spot[1] = y; spot[2] = z;
+    let nearest = ring > WIDE + 1 ? -1 : this.nearest(guess, reach);
     this.triangle = nearest;
     if (nearest < 0) {
       this.beyond = Math.max(reach, ((ring === FAR_OFF ? RINGS + 1 : ring) - 1) * size);
       if (!this.closed || !this.enclosed(q)) return Infinity;
       // inside, a little farther from it than that
       if (ring > DEEP_RINGS) return -Infinity;
-      nearest = this.nearest(x, y, z, -1, DEEP * size);
+      spot[0] = x; spot[1] = y; spot[2] = z;
+      nearest = this.nearest(-1, DEEP * size);
       if (nearest < 0) return -Infinity;
     }
     const far = Math.sqrt(best[3]);
-    let [nx, ny, nz] = way;
+    let nx = way[0], ny = way[1], nz = way[2];
     const side = this.closed || nx * (cx - best[0]) + ny * (cy - best[1]) + nz * (cz - best[2]) >= 0 ? 1 : -1, l = side / (Math.sqrt(nx * nx + ny * ny + nz * nz) || 1e300);
     nx *= l; ny *= l; nz *= l;
     const plane = nx * (x - best[0]) + ny * (y - best[1]) + nz * (z - best[2]);

@@ -16,7 +16,7 @@ import type { WornShell } from './scene';
 export const PRESS_NUMBERS = 7;
 
 export class Presses {
-  static readonly madeAnew: ReadonlySet<string> = new Set(['impulses', 'ids', 'at', 'rest', 'meshes', 'corners', 'close', 'force', 'worn']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['impulses', 'ids', 'at', 'rest', 'meshes', 'corners', 'close', 'place', 'force', 'worn']);
   /** By contact slot: impulse on the hair in the frame (3, N·s), the contact it was, and the share of its edge. */
   private readonly impulses: Float64Array;
   private readonly ids: Int32Array;
@@ -26,6 +26,7 @@ export class Presses {
   private readonly meshes: number[];
   private readonly corners = new Float64Array(9);
   private readonly close = new Float64Array(5);
+  private readonly place = new Float64Array(3);
   private readonly force = new Float64Array(3);
 
   constructor(private readonly contacts: ContactFinder, private readonly system: RodSystem, private readonly worn: readonly WornShell[], character: Character, isBody: (mesh: WornShell['mesh']) => boolean) {
@@ -45,14 +46,15 @@ export class Presses {
   add(h: number): void { gatherPresses(this.contacts, this.system, h, this.impulses, this.ids, this.at); }
   /** At the end of a frame of `time` s, hair at `points` (3 × n, m): `PRESS_NUMBERS` each, in the order of the strands. `home`: from where the run is computed to the world. */
   told(points: ArrayLike<number>, time: number, home: Float64Array): Float32Array {
-    const { impulses, ids, at, contacts, worn, meshes, rest, corners, close, force } = this, out: number[] = [];
+    const { impulses, ids, at, contacts, worn, meshes, rest, corners, close, place, force } = this, out: number[] = [];
     for (let slot = 0; slot < ids.length; slot++) {
       if (ids[slot] < 0) continue;
       const q = contacts.shellOfContact(ids[slot]), mesh = meshes[q];
       if (mesh < 0) continue;
       const t = contacts.triangleOfContact(ids[slot]), { before, shell: { triangles } } = worn[q], p = 3 * Math.floor(slot / SLOTS), s = at[slot];
       for (let k = 0; k < 3; k++) for (let c = 0; c < 3; c++) corners[3 * k + c] = before[3 * triangles[3 * t + k] + c];
-      closestOnTriangle(corners, 0, (1 - s) * points[p - 3] + s * points[p], (1 - s) * points[p - 2] + s * points[p + 1], (1 - s) * points[p - 1] + s * points[p + 2], close);
+      for (let c = 0; c < 3; c++) place[c] = (1 - s) * points[p - 3 + c] + s * points[p + c];
+      closestOnTriangle(corners, 0, place, 0, close);
       const [u, w] = sharesOf(corners, close), P = rest[q], a = 3 * triangles[3 * t], b = 3 * triangles[3 * t + 1], d = 3 * triangles[3 * t + 2];
       for (let c = 0; c < 3; c++) force[c] = -impulses[3 * slot + c] / time;
       turnInto(force, 0, force.slice(), 0, home);

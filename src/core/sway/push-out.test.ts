@@ -94,7 +94,7 @@ describe('a mesh as a collider, in words', () => {
     const inside = insideClosed(positions, triangles, places), wrong = (shell: { hidden?: Uint8Array; mixed?: Uint8Array }): number => {
       const posed = new PosedObstacles({ pills: [], floors: [], shells: [{ triangles, closed: true, ...shell }] }, [], [positions], [-0.2, -0.2, -0.2, 0.2, 0.2, 0.2]);
       let count = 0;
-      inside.forEach((is, k) => { const [x, y, z] = places.slice(3 * k, 3 * k + 3), d = posed.at(x, y, z, x, y, z); if ((d < 0) !== (is === 1) && Math.abs(d) > 1e-6) count++; });
+      inside.forEach((is, k) => { const p = Float64Array.from(places.slice(3 * k, 3 * k + 3)), d = posed.at(p, p); if ((d < 0) !== (is === 1) && Math.abs(d) > 1e-6) count++; });
       return count;
     };
     expect(inside.reduce((n, v) => n + v, 0)).toBeGreaterThan(500);

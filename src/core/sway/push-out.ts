@@ -76,13 +76,13 @@ export class PosedObstacles {
   }
 
   private readonly surfaces: (Surface | undefined)[] = [];
-  private within(f: number, x: number, y: number, z: number): boolean {
+  private within(f: number, A: Float64Array): boolean {
     const { triangles } = this.obstacles.shells[f], P = this.positions[f];
-    return windsRound((this.surfaces[f] ??= new Surface(P, triangles)), [x, y, z], outwardOf(triangles, P));
+    return windsRound((this.surfaces[f] ??= new Surface(P, triangles)), [A[0], A[1], A[2]], outwardOf(triangles, P));
   }
-  /** Signed distance to the obstacle that is deepest at a place; `cx …`: a place that is on the right side of sheets. */
-  at(x: number, y: number, z: number, cx: number, cy: number, cz: number): number {
-    const { obstacles, ends, balls, out, found } = this;
+  /** Signed distance to the obstacle that is deepest at a place (3 numbers); `C`: a place that is on the right side of sheets. */
+  at(A: Float64Array, C: Float64Array): number {
+    const { obstacles, ends, balls, out, found } = this, x = A[0], y = A[1], z = A[2];
     let best = Infinity;
     this.which = -1;
     for (let k = 0; k < obstacles.pills.length; k++) {
@@ -98,11 +98,11 @@ export class PosedObstacles {
     for (let f = 0; f < this.fields.length; f++) {
       const field = this.fields[f], shell = obstacles.shells[f], b = field.bounds;
       if (x < b[0] || y < b[1] || z < b[2] || x > b[3] || y > b[4] || z > b[5]) { if (field.reach < best) best = field.reach; continue; }
-      if (shell.closed) { const least = field.clear(x, y, z); if (least > FREE) { if (least < best) best = least; continue; } }
-      let d = field.at(x, y, z, cx, cy, cz, out, this.near[f]);
+      if (shell.closed) { const least = field.clear(A, 0); if (least > FREE) { if (least < best) best = least; continue; } }
+      let d = field.at(A, 0, C, 0, out, this.near[f]);
       this.near[f] = field.triangle;
       // a face that goes into the mesh itself does not tell inside from outside
-      if (field.triangle >= 0 && shell.mixed?.[field.triangle] === 1 && d < 0 !== this.within(f, x, y, z)) { d = -d; for (let c = 0; c < 3; c++) out[c] = -out[c]; }
+      if (field.triangle >= 0 && shell.mixed?.[field.triangle] === 1 && d < 0 !== this.within(f, A)) { d = -d; for (let c = 0; c < 3; c++) out[c] = -out[c]; }
       // so deep inside that no way out is known: let be
       if (d < best && d > -Infinity) { best = d; this.which = obstacles.pills.length + obstacles.floors.length + f; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
     }
@@ -141,9 +141,11 @@ export class PosedObstacles {
   }
   /** How deep the points of a strand, but for its first stretch, are inside, m. */
   private left(P: ArrayLike<number>, o: number, n: number, C: ArrayLike<number>, co: number): number {
+    const { place: A, side: S } = this;
     let left = 0, rooted = true;
     for (let i = 2; i < n; i++) {
-      const p = 3 * (o + i), c = 3 * (co + i), d = this.at(P[p], P[p + 1], P[p + 2], C[c], C[c + 1], C[c + 2]);
+      for (let c = 0; c < 3; c++) { A[c] = P[3 * (o + i) + c]; S[c] = C[3 * (co + i) + c]; }
+      const d = this.at(A, S);
       if (rooted && d < 0 && (i <= ROOTED || d < -SUNK)) continue;
       rooted = false;
       left = Math.max(left, -d);
@@ -151,12 +153,15 @@ export class PosedObstacles {
     return left;
   }
 
-  private readonly spot = { x: 0, y: 0, z: 0 };
-  /** Into `spot`: the place at a length from (px, py, pz) that is free and lies most the way of (x, y, z); where none is, the least deep, looked for more and more closely about what was found so far. */
-  private lookAround(px: number, py: number, pz: number, x: number, y: number, z: number, length: number, cx: number, cy: number, cz: number): void {
-    const { spot } = this;
+  /** A place that is asked about, one on the right side of sheets, and what was found round it. */
+  private readonly place = new Float64Array(3);
+  private readonly side = new Float64Array(3);
+  private readonly spot = new Float64Array(3);
+  /** Into `spot`: the place at a length from (px, py, pz) that is free and lies most the way of `place`; where none is, the least deep, looked for more and more closely about what was found so far. */
+  private lookAround(px: number, py: number, pz: number, length: number): void {
+    const { spot, place: A, side } = this, x = A[0], y = A[1], z = A[2];
     let free = -Infinity, least = -Infinity, ax = 0, ay = 1, az = 0;
-    spot.x = x; spot.y = y; spot.z = z;
+    spot.set(A);
     for (let look = 0; look < CAPS.length && free === -Infinity; look++) {
       // directions of the cap about (ax, ay, az), the first of which is the whole sphere, across (bx, by, bz) and (ex, ey, ez)
       const low = Math.abs(ay) < 0.9, l = Math.sqrt(low ? ax * ax + az * az : ay * ay + az * az), bx = low ? az / l : 0, by = low ? 0 : az / l, bz = low ? -ax / l : -ay / l, ex = ay * bz - az * by, ey = az * bx - ax * bz, ez = ax * by - ay * bx, mx = ax, my = ay, mz = az;
@@ -164,10 +169,11 @@ export class PosedObstacles {
         const h = 1 - ((1 - Math.cos(CAPS[look])) * (2 * k + 1)) / (2 * AROUND), r = Math.sqrt(1 - h * h), p = r * Math.cos(GOLDEN * k), q = r * Math.sin(GOLDEN * k), u = h * mx + p * bx + q * ex, v = h * my + p * by + q * ey, w = h * mz + p * bz + q * ez;
         const along = u * (x - px) + v * (y - py) + w * (z - pz);
         if (free > -Infinity && along <= free) continue;
-        const qx = px + length * u, qy = py + length * v, qz = pz + length * w, d = this.at(qx, qy, qz, cx, cy, cz);
+        A[0] = px + length * u; A[1] = py + length * v; A[2] = pz + length * w;
+        const d = this.at(A, side);
         if (d >= MARGIN) free = along; else if (free > -Infinity || d <= least) continue;
         least = d;
-        spot.x = qx; spot.y = qy; spot.z = qz;
+        spot.set(A);
         ax = u; ay = v; az = w;
       }
     }
@@ -181,12 +187,13 @@ export class PosedObstacles {
     depthStrands[which] = strand;
   }
   private sweepBy(way: Way, P: Float64Array | Float32Array, o: number, n: number, C: ArrayLike<number>, co: number): number {
-    const a = 3 * o, { found } = this, { follow, margin, around } = way;
+    const a = 3 * o, { found, place: A, side: S, spot } = this, { follow, margin, around } = way;
     let sx = 0, sy = 0, sz = 0, rooted = true, deepest = 0, px = P[a], py = P[a + 1], pz = P[a + 2], bx = px, by = py, bz = pz;
     for (let i = 1; i < n; i++) {
-      const q = a + 3 * i, c = 3 * (co + i), rx = P[q], ry = P[q + 1], rz = P[q + 2], length = Math.sqrt((rx - bx) ** 2 + (ry - by) ** 2 + (rz - bz) ** 2), cx = C[c], cy = C[c + 1], cz = C[c + 2];
+      const q = a + 3 * i, c = 3 * (co + i), rx = P[q], ry = P[q + 1], rz = P[q + 2], length = Math.sqrt((rx - bx) ** 2 + (ry - by) ** 2 + (rz - bz) ** 2);
       bx = rx; by = ry; bz = rz;
-      const raw = this.at(rx, ry, rz, cx, cy, cz);
+      A[0] = rx; A[1] = ry; A[2] = rz; S[0] = C[c]; S[1] = C[c + 1]; S[2] = C[c + 2];
+      const raw = this.at(A, S);
       if (rooted && raw < 0 && (i <= ROOTED || raw < -SUNK)) { px = rx; py = ry; pz = rz; continue; } // nothing has been moved so far
       if (rooted && i === 1) { px = rx; py = ry; pz = rz; continue; } // the first edge is the skin's
       rooted = false;
@@ -201,7 +208,8 @@ export class PosedObstacles {
       let nx = 0, ny = 0, nz = 0;
       let inside = true;
       for (let test = 0; test < TESTS; test++) {
-        const d = moved || test > 0 ? this.at(x, y, z, cx, cy, cz) : raw;
+        A[0] = x; A[1] = y; A[2] = z;
+        const d = moved || test > 0 ? this.at(A, S) : raw;
         if (d >= 0 || (test > 0 && d >= margin)) { inside = false; break; }
         if (!moved && test === 0) found[0] = raw;
         // a second obstacle: between both
@@ -215,7 +223,10 @@ export class PosedObstacles {
         const s = Math.sqrt(Math.max(0, length * length - h * h)) / Math.max(1e-12, Math.sqrt(tx * tx + ty * ty + tz * tz));
         x = px + h * nx + s * tx; y = py + h * ny + s * ty; z = pz + h * nz + s * tz;
       }
-      if (inside && around && this.at(x, y, z, cx, cy, cz) < -LEFT) { this.lookAround(px, py, pz, x, y, z, length, cx, cy, cz); ({ x, y, z } = this.spot); }
+      if (inside && around) {
+        A[0] = x; A[1] = y; A[2] = z;
+        if (this.at(A, S) < -LEFT) { this.lookAround(px, py, pz, length); x = spot[0]; y = spot[1]; z = spot[2]; }
+      }
       P[q] = x; P[q + 1] = y; P[q + 2] = z;
       sx = x - rx; sy = y - ry; sz = z - rz;
       px = x; py = y; pz = z;

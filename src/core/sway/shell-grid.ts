@@ -20,7 +20,7 @@ const OTHER_WAY = 0.8;
 
 export class ShellGrid {
   /** Nothing is carried from frame to frame. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'boxes', 'cones', 'normals', 'balls', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'fastest', 'ways', 'visited', 'visit']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'boxes', 'cones', 'normals', 'balls', 'cellStart', 'cellPatches', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'fastest', 'ways', 'visited', 'visit', 'lookedIn', 'frame']);
   private readonly patchStart: Int32Array;
   /** Twelve a patch: its box at both ends of the frame; in float32, so that a patch is one line of the cache. */
   private readonly boxes: Float32Array;
@@ -35,6 +35,9 @@ export class ShellGrid {
   /** The search in which each patch was looked at last. */
   private readonly visited: Int32Array;
   private visit = 0;
+  /** The frame in which each patch was last looked into. */
+  private readonly lookedIn: Int32Array;
+  private frame = 0;
   /** Four a patch: mean normal, least cosine to it. */
   private readonly cones: Float64Array;
   private readonly normals = new Float64Array(3 * PATCH);
@@ -50,14 +53,16 @@ export class ShellGrid {
     this.patchStart = Int32Array.from(starts);
     this.cones = new Float64Array(4 * (starts.length - 1));
     this.visited = new Int32Array(starts.length - 1);
+    this.lookedIn = new Int32Array(starts.length - 1);
     this.boxes = new Float32Array(12 * (starts.length - 1));
     this.balls = new Float32Array(8 * faces.count);
   }
 
-  /** Boxes and cones of the frame whose places the faces know. */
+  /** Boxes of the frame whose places the faces know. */
   build(): void {
     const { boxes: B } = this;
-    for (let k = 0; k + 1 < this.patchStart.length; k++) this.leaf(k);
+    this.frame++;
+    for (let k = 0; k + 1 < this.patchStart.length; k++) this.boxIn(k);
     let most = 0;
     for (let o = 0; o < B.length; o += 12) for (let c = 0; c < 6; c++) most = Math.max(most, Math.abs(B[o + 6 + c] - B[o + c]));
     this.shellWay = 1.75 * most;
@@ -114,15 +119,22 @@ export class ShellGrid {
   }
   private firstCell(axis: number, v: number): number { const c = Math.floor(v / this.cell) - this.corner[axis]; return c < 0 ? 0 : c; }
   private lastCell(axis: number, v: number): number { const c = Math.floor(v / this.cell) - this.corner[axis]; return c >= this.grid[axis] ? this.grid[axis] - 1 : c; }
-  /** Box, balls and cone of a patch. */
-  private leaf(k: number): void {
-    const { patchStart, balls, boxes: B, faces: { triangles, from, to } } = this, first = patchStart[k], end = patchStart[k + 1], o = 12 * k;
+  /** Box of a patch. */
+  private boxIn(k: number): void {
+    const { patchStart, boxes: B, faces: { triangles, from, to } } = this, first = patchStart[k], end = patchStart[k + 1], o = 12 * k;
     let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity, L0 = Infinity, L1 = Infinity, L2 = Infinity, H0 = -Infinity, H1 = -Infinity, H2 = -Infinity;
     for (let h = 3 * first; h < 3 * end; h++) {
       const v = 3 * triangles[h], x = from[v], y = from[v + 1], z = from[v + 2], X = to[v], Y = to[v + 1], Z = to[v + 2];
       if (x < l0) l0 = x; if (x > h0) h0 = x; if (y < l1) l1 = y; if (y > h1) h1 = y; if (z < l2) l2 = z; if (z > h2) h2 = z;
       if (X < L0) L0 = X; if (X > H0) H0 = X; if (Y < L1) L1 = Y; if (Y > H1) H1 = Y; if (Z < L2) L2 = Z; if (Z > H2) H2 = Z;
     }
+    B[o] = l0 - ROUNDING; B[o + 1] = l1 - ROUNDING; B[o + 2] = l2 - ROUNDING; B[o + 3] = h0 + ROUNDING; B[o + 4] = h1 + ROUNDING; B[o + 5] = h2 + ROUNDING;
+    B[o + 6] = L0 - ROUNDING; B[o + 7] = L1 - ROUNDING; B[o + 8] = L2 - ROUNDING; B[o + 9] = H0 + ROUNDING; B[o + 10] = H1 + ROUNDING; B[o + 11] = H2 + ROUNDING;
+  }
+  /** Balls and cone of a patch, when it is first looked into in the frame. */
+  private lookInto(k: number): void {
+    const { patchStart, balls, faces: { triangles, from, to } } = this, first = patchStart[k], end = patchStart[k + 1];
+    this.lookedIn[k] = this.frame;
     for (let t = first; t < end; t++) {
       const a = 3 * triangles[3 * t], b = 3 * triangles[3 * t + 1], c = 3 * triangles[3 * t + 2], q = 8 * t;
       const x = (from[a] + from[b] + from[c]) / 3, y = (from[a + 1] + from[b + 1] + from[c + 1]) / 3, z = (from[a + 2] + from[b + 2] + from[c + 2]) / 3, X = (to[a] + to[b] + to[c]) / 3, Y = (to[a + 1] + to[b + 1] + to[c + 1]) / 3, Z = (to[a + 2] + to[b + 2] + to[c + 2]) / 3;
@@ -133,8 +145,6 @@ export class ShellGrid {
       }
       balls[q] = x; balls[q + 1] = y; balls[q + 2] = z; balls[q + 3] = X; balls[q + 4] = Y; balls[q + 5] = Z; balls[q + 6] = Math.sqrt(most) + ROUNDING;
     }
-    B[o] = l0 - ROUNDING; B[o + 1] = l1 - ROUNDING; B[o + 2] = l2 - ROUNDING; B[o + 3] = h0 + ROUNDING; B[o + 4] = h1 + ROUNDING; B[o + 5] = h2 + ROUNDING;
-    B[o + 6] = L0 - ROUNDING; B[o + 7] = L1 - ROUNDING; B[o + 8] = L2 - ROUNDING; B[o + 9] = H0 + ROUNDING; B[o + 10] = H1 + ROUNDING; B[o + 11] = H2 + ROUNDING;
     this.cone(k);
   }
   /** Mean normal of a patch at the start of the frame, and the least cosine of any of its triangles to it. */
@@ -183,6 +193,7 @@ export class ShellGrid {
           // unless it passes the point in between
           if (way2 < FAST * FAST) continue;
         }
+        if (this.lookedIn[patch] !== this.frame) this.lookInto(patch);
         if (unlike >= 0 && this.allAlike(patch, u0, u1, u2)) continue;
         for (let t = patchStart[patch], last = patchStart[patch + 1]; t < last; t++) {
           const c = 8 * t, c0 = balls[c], c1 = balls[c + 1], c2 = balls[c + 2], e0 = balls[c + 3], e1 = balls[c + 4], e2 = balls[c + 5], r = balls[c + 6];

@@ -75,11 +75,11 @@ describe('faces inside their own mesh', () => {
   it('left out, the distance of a place inside is that to what is seen of the mesh, inside', () => {
     const all = new SkinField(mesh.positions, mesh.triangles, true, 1, 0.03), seen = new SkinField(mesh.positions, mesh.triangles, true, 1, 0.03, null, hidden), n = new Float64Array(3), random = makeRandom(5);
     // close to the large ball's hidden cap, within the small one: outside of the large, inside of both together
-    const p: [number, number, number] = [0.104, 0, 0.001];
-    expect(all.at(...p, ...p, n)).toBeGreaterThan(0);
-    expect(seen.at(...p, ...p, n)).toBeLessThan(0);
+    const p = Float64Array.of(0.104, 0, 0.001);
+    expect(all.at(p, 0, p, 0, n)).toBeGreaterThan(0);
+    expect(seen.at(p, 0, p, 0, n)).toBeLessThan(0);
     // elsewhere nothing changes
-    for (let k = 0; k < 60; k++) { const a = 2 * Math.PI * random(), r = 0.085 + 0.03 * random(), q: [number, number, number] = [-Math.abs(r * Math.cos(a)), r * Math.sin(a), 0.01]; expect(seen.at(...q, ...q, n)).toBeCloseTo(all.at(...q, ...q, n), 9); }
+    for (let k = 0; k < 60; k++) { const a = 2 * Math.PI * random(), r = 0.085 + 0.03 * random(), q = Float64Array.of(-Math.abs(r * Math.cos(a)), r * Math.sin(a), 0.01); expect(seen.at(q, 0, q, 0, n)).toBeCloseTo(all.at(q, 0, q, 0, n), 9); }
   });
 });
 

@@ -168,6 +168,8 @@ export class BrushStroke {
   private find(dabs: readonly Dab[]): number {
     const { n, guides, groom: { points, chosen }, settings: { radius, falloff }, profile } = this, per = dabs.length;
     const { boxes } = this, far2 = (DEPTH * radius) ** 2, r2 = radius * radius, deep = 1 - 1 / (DEPTH * DEPTH);
+    // half the box round each dab
+    const halves = dabs.map(({ sight }) => sight.map((s) => radius * Math.sqrt(1 + (DEPTH * DEPTH - 1) * s * s)));
     let found = 0, { weights } = this;
     if (n < 2 || per === 0) return 0;
     for (let g = 0; g < guides; g++) {
@@ -177,7 +179,7 @@ export class BrushStroke {
       for (let k = 0; k < per; k++) {
         const { centre: [cx, cy, cz], sight: [sx, sy, sz] } = dabs[k], b = 6 * g, w = at + n * k;
         const dx = Math.max(boxes[b] - cx, cx - boxes[b + 3], 0), dy = Math.max(boxes[b + 1] - cy, cy - boxes[b + 4], 0), dz = Math.max(boxes[b + 2] - cz, cz - boxes[b + 5], 0);
-        if (!(dx * dx + dy * dy + dz * dz < far2)) { weights.fill(0, w, w + n); continue; }
+        if (!(dx * dx + dy * dy + dz * dz < far2 && dx < halves[k][0] && dy < halves[k][1] && dz < halves[k][2])) { weights.fill(0, w, w + n); continue; }
         // a parting looks at where strands grow, the other brushes at where they are
         const root = this.kind === 'part' ? brushWeight(brushDistance(points[o], points[o + 1], points[o + 2], dabs[k].centre, dabs[k].sight, radius), falloff) : -1;
         weights[w] = 0;

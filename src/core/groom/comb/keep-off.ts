@@ -43,12 +43,15 @@ export class KeepOff {
   }
 
   /** Asks about points (3 × count, m) before anybody strokes, until the time given has come; the number of the first that is left. */
-  warm(points: ArrayLike<number>, begin: number, until: () => boolean): number {
+  warm(points: Float64Array, begin: number, until: () => boolean): number {
     const n = points.length / 3;
     this.begin(n);
     for (let p = begin; p < n; p++) {
-      const x = points[3 * p], y = points[3 * p + 1], z = points[3 * p + 2];
-      if ((x - this.from[3 * p]) ** 2 + (y - this.from[3 * p + 1]) ** 2 + (z - this.from[3 * p + 2]) ** 2 >= this.free[p] ** 2) this.know(p, x, y, z, this.ask(x, y, z, x, y, z, p, this.gap));
+      if (!this.sure(p, points, 3 * p)) {
+        // what is quickly told is known of its box from now on
+        this.surely(points, 3 * p, points, 3 * p);
+        this.know(p, points, 3 * p, this.ask(points, 3 * p, points, 3 * p, p) - this.gap);
+      }
       if (p % 64 === 63 && until()) return p + 1;
     }
     return n;
@@ -60,9 +63,14 @@ export class KeepOff {
     this.from = new Float64Array(3 * points);
     this.near = new Int32Array(points * this.fields.length).fill(-1);
   }
-  private know(point: number, x: number, y: number, z: number, free: number): void {
+  private know(point: number, A: Float64Array, k: number, free: number): void {
     this.free[point] = Math.max(0, free);
-    this.from[3 * point] = x; this.from[3 * point + 1] = y; this.from[3 * point + 2] = z;
+    for (let c = 0; c < 3; c++) this.from[3 * point + c] = A[k + c];
+  }
+  /** Whether a point that is at place `k` of `A` is clear by what is known of it. */
+  private sure(point: number, A: Float64Array, k: number): boolean {
+    const { from, free } = this, f = 3 * point;
+    return (A[k] - from[f]) ** 2 + (A[k + 1] - from[f + 1]) ** 2 + (A[k + 2] - from[f + 2]) ** 2 < free[point] ** 2;
   }
 
   /**
@@ -81,49 +89,48 @@ export class KeepOff {
         const ex = points[p] - points[q], ey = points[p + 1] - points[q + 1], ez = points[p + 2] - points[q + 2], far = Math.sqrt(ex * ex + ey * ey + ez * ez), k = far > 1e-12 ? length / far : 0;
         points[p] = points[q] + k * ex; points[p + 1] = points[q + 1] + k * ey; points[p + 2] = points[q + 2] + k * ez;
       }
-      const f = 3 * (first + i), free0 = this.free[first + i];
-      if ((points[p] - this.from[f]) ** 2 + (points[p + 1] - this.from[f + 1]) ** 2 + (points[p + 2] - this.from[f + 2]) ** 2 < free0 * free0) continue;
+      if (this.sure(first + i, points, p)) continue;
       // the first points may lie closer than the gap
-      const wanted = Math.min(this.gap, 0.5 * along), bx = before[3 * i], by = before[3 * i + 1], bz = before[3 * i + 2];
-      let free = this.surely(points[p], points[p + 1], points[p + 2], bx, by, bz) - wanted;
-      if (free >= 0) { this.know(first + i, points[p], points[p + 1], points[p + 2], free); continue; }
+      const wanted = Math.min(this.gap, 0.5 * along);
+      let free = this.surely(points, p, before, 3 * i) - wanted;
+      if (free >= 0) { this.know(first + i, points, p, free); continue; }
       for (let turn = 0; turn < MOST_TURNS; turn++) {
-        free = this.ask(points[p], points[p + 1], points[p + 2], bx, by, bz, first + i, wanted);
+        free = this.ask(points, p, before, 3 * i, first + i) - wanted;
         if (free === -Infinity) return false;
         if (free >= -FINE) break;
         shifted = true;
         this.turn(points, p, q, length, -free);
       }
       // where no turn gets it clear, at least it does not go in deeper than it was
-      if (free + wanted < -FINE && free + wanted < this.ask(bx, by, bz, bx, by, bz, first + i, 0) - FINE) return false;
-      this.know(first + i, points[p], points[p + 1], points[p + 2], free + SLACK * wanted);
+      if (free + wanted < -FINE && free + wanted < this.ask(before, 3 * i, before, 3 * i, first + i) - FINE) return false;
+      this.know(first + i, points, p, free + SLACK * wanted);
     }
     return true;
   }
-  /** How far a point is clear of everything at the least, m, as far as that is quickly told; (cx, cy, cz): where it was. */
-  private surely(x: number, y: number, z: number, cx: number, cy: number, cz: number): number {
-    const { fields } = this, way2 = (x - cx) ** 2 + (y - cy) ** 2 + (z - cz) ** 2;
+  /** How far place `k` of `A` is clear of everything at the least, m, as far as that is quickly told; place `m` of `C`: where the point was. */
+  private surely(A: Float64Array, k: number, C: Float64Array, m: number): number {
+    const { fields } = this, way2 = (A[k] - C[m]) ** 2 + (A[k + 1] - C[m + 1]) ** 2 + (A[k + 2] - C[m + 2]) ** 2;
     let least = Infinity;
-    for (let k = 0; k < fields.length; k++) {
-      const { field } = fields[k], d = field.clear(x, y, z);
+    for (let f = 0; f < fields.length; f++) {
+      const { field } = fields[f], d = field.clear(A, k);
       // a sheet that is farther away than the point has come it has not gone through
       if (!field.closed && d * d < way2) return -Infinity;
       if (d < least) least = d;
     }
     return least;
   }
-  /** How far beyond what is wanted a point is clear of everything; negative for too near, the way out is in `way` then. (cx, cy, cz): where it was. */
-  private ask(x: number, y: number, z: number, cx: number, cy: number, cz: number, point: number, wanted: number): number {
+  /** How far the same is clear of everything, below 0 inside; the way out is in `way`. */
+  private ask(A: Float64Array, k: number, C: Float64Array, m: number, point: number): number {
     const { fields, normal, way, near } = this, count = fields.length;
     let least = Infinity;
-    for (let k = 0; k < count; k++) {
-      const { field, worn } = fields[k], d = field.at(x, y, z, cx, cy, cz, normal, near[point * count + k]), nx = normal[0], ny = normal[1], nz = normal[2];
-      near[point * count + k] = field.triangle;
-      const room = (d === Infinity ? field.beyond : d) - wanted;
+    for (let f = 0; f < count; f++) {
+      const { field, worn } = fields[f], d = field.at(A, k, C, m, normal, near[point * count + f]), nx = normal[0], ny = normal[1], nz = normal[2];
+      near[point * count + f] = field.triangle;
+      const room = d === Infinity ? field.beyond : d;
       if (room >= least) continue;
       if (d < 0) {
         // what is under cloth already, or deep inside, is let be
-        const was = x === cx && y === cy && z === cz ? d : field.at(cx, cy, cz, cx, cy, cz, normal);
+        const was = A[k] === C[m] && A[k + 1] === C[m + 1] && A[k + 2] === C[m + 2] ? d : field.at(C, m, C, m, normal);
         if (was === -Infinity || (worn && was < -UNDER)) continue;
       }
       least = room;

@@ -6,8 +6,8 @@
 
 /** Keeps rows of folded strands apart. */
 const RIDGE = 1e-9;
-/** Steps of the search that a brush takes: always as many, so that both sides of a symmetric stroke come out alike. */
-const STEPS = 4;
+/** Steps of the search that a brush takes at most; and m²: where no point goes farther in a step, the next ones would tell nothing more. */
+const STEPS = 4, THERE = 1e-16;
 
 export class NearestChain {
   private readonly d: Float64Array;
@@ -52,14 +52,18 @@ export class NearestChain {
         d[a] = dx; d[a + 1] = dy; d[a + 2] = dz;
         px = qx; py = qy; pz = qz; gx = hx; gy = hy; gz = hz; ax = dx; ay = dy; az = dz;
       }
+      let farthest = 0;
       // back, and at once the new places: x = wanted − lᵢ dᵢ + lᵢ₊₁ dᵢ₊₁
       let next = 0;
       ax = ay = az = 0;
       for (let i = n - 1, a = 3 * n - 3; i >= 1; i--, a -= 3) {
         const own = i === n - 1 ? l[i] : l[i] - upper[i] * next, dx = d[a], dy = d[a + 1], dz = d[a + 2];
-        x[a] = wanted[a] - own * dx + next * ax; x[a + 1] = wanted[a + 1] - own * dy + next * ay; x[a + 2] = wanted[a + 2] - own * dz + next * az;
+        const qx = wanted[a] - own * dx + next * ax, qy = wanted[a + 1] - own * dy + next * ay, qz = wanted[a + 2] - own * dz + next * az, ex = qx - x[a], ey = qy - x[a + 1], ez = qz - x[a + 2], far = ex * ex + ey * ey + ez * ez;
+        if (far > farthest) farthest = far;
+        x[a] = qx; x[a + 1] = qy; x[a + 2] = qz;
         next = own; ax = dx; ay = dy; az = dz;
       }
+      if (farthest < THERE) break;
     }
     for (let c = 0; c < 3; c++) out[o + c] = wanted[c];
     for (let i = 1; i < n; i++) {

@@ -1,5 +1,4 @@
 /** How far a brush reaches and how a stroke is cut into strides. Lengths in metres. */
-import { clamp } from '../../math/vec';
 
 /** How much deeper than wide the brush reaches along the line of sight, so that it goes through the thickness of the hair. */
 export const DEPTH = 2.5;
@@ -9,8 +8,8 @@ const STRIDE = 0.15, LONGEST = 0.006;
 /** 1 inside, 0 from the rim on. `d` in radii; `falloff` is the share of the radius over which it falls. */
 export function brushWeight(d: number, falloff: number): number {
   if (d >= 1) return 0;
-  const t = clamp((1 - d) / Math.max(falloff, 1e-3));
-  return t * t * (3 - 2 * t);
+  const t = (1 - d) / (falloff > 1e-3 ? falloff : 1e-3);
+  return t >= 1 ? 1 : t * t * (3 - 2 * t);
 }
 
 /** Distance from the middle of a brush in radii: a ball that is longer along the line of sight. */
