@@ -228,12 +228,23 @@ describe('a character that has just arrived', () => {
   });
   it('a file dropped on the first page is taken as well', async () => {
     await page.goto(trial.url);
-    const bytes = Array.from(await tubeGlb());
+    const bytes = Array.from(await tubeGlb({ keys: 31 }));
     const data = await page.evaluateHandle((b) => { const t = new DataTransfer(); t.items.add(new File([Uint8Array.from(b)], 'dropped.glb')); return t; }, bytes);
     await page.getByRole('button', { name: /Drop a character here/ }).dispatchEvent('drop', { dataTransfer: data });
     await page.getByTestId('take-in').click();
     await page.waitForURL(/\/groom\//);
     await page.getByTestId('view').waitFor();
+    // it is keyed at 30 a second, and cut so; at another rate that is told, with the way back
+    const id = page.url().split('/').pop()!, fps = page.getByTestId('shot-fps');
+    await stage('cast');
+    await expect.poll(() => fps.inputValue()).toBe('30');
+    expect(await page.getByTestId('key-rate').count()).toBe(0);
+    await fps.fill('24');
+    await fps.press('Enter');
+    await page.getByTestId('key-rate-take').click();
+    expect(await page.getByTestId('key-rate').count()).toBe(0);
+    await saved();
+    expect((await document(id)).shot).toMatchObject({ start: 0, end: 30, fps: 30 });
   });
 });
 

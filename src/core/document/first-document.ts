@@ -1,15 +1,15 @@
 /** The document a new groom begins with. */
 import type { Character, Clip } from '../mesh/character';
-import { isRound, loopSeam } from '../mesh/clips';
+import { isRound, keyRate, loopSeam } from '../mesh/clips';
 import { restBox } from '../mesh/rest-box';
 import { newDocument, type GroomDocument, type Shot } from './schema';
 
 const FPS = 24, STILL_FRAMES = 48;
 
-/** On the mesh hair most likely grows on, in the first clip: all of it, repeated where it is a round. */
+/** On the mesh hair most likely grows on, in the first clip: all of it, cut as it is keyed, repeated where it is a round. */
 export function firstDocument(character: Character): GroomDocument {
-  const [clip] = character.clips;
-  return newDocument(skinFor(character), clip ? shotOfClip(character, clip, FPS) : { clip: '', start: 0, end: STILL_FRAMES, fps: FPS, cyclic: false });
+  const { clips, clips: [clip] } = character;
+  return newDocument(skinFor(character), clip ? shotOfClip(character, clip, keyRate(clips) ?? keyRate([clip]) ?? FPS) : { clip: '', start: 0, end: STILL_FRAMES, fps: FPS, cyclic: false });
 }
 /** All of a clip; of a round without its last frame, which is its first again. */
 export function shotOfClip(character: Character, clip: Clip, fps: number): Shot {

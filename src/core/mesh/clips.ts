@@ -72,3 +72,18 @@ export function fitRounds(frames: number, duration: number, fps: number): { roun
   const one = duration * fps, rounds = Math.max(1, Math.round(frames / one));
   return { rounds, miss: frames - rounds * one, rate: frames / (rounds * duration) };
 }
+
+/** Frames a second that movements are keyed at, those tried first that come first. Rates of film and television; *common practice, no source*. */
+const RATES = [24, 25, 30, 23.976, 29.97, 48, 50, 60, 59.94];
+/** Frames: a key that is no farther from a whole one stands on it. */
+const ON_FRAME = 0.02;
+/** Fewer different times tell nothing. */
+const FEWEST_KEYS = 6;
+
+/** Frames a second at which all keys of the clips stand on whole frames; null where they tell of none. */
+export function keyRate(clips: readonly Clip[]): number | null {
+  const times = new Set<number>();
+  for (const { channels } of clips) for (const c of channels) for (const t of c.times) times.add(t);
+  if (times.size < FEWEST_KEYS) return null;
+  return RATES.find((rate) => { for (const t of times) if (Math.abs(t * rate - Math.round(t * rate)) > ON_FRAME) return false; return true; }) ?? null;
+}

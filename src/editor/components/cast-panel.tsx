@@ -8,7 +8,7 @@ import { roleOf, type Parameter } from '../../core/document/schema';
 import { freeShotName, isNamedByClip } from '../../core/document/shots';
 import { nodeKey, type CharacterMesh, type Role } from '../../core/mesh/character';
 import { shotOfClip } from '../../core/document/first-document';
-import { isRound, loopSeam, loops } from '../../core/mesh/clips';
+import { isRound, keyRate, loopSeam, loops } from '../../core/mesh/clips';
 import { restBox } from '../../core/mesh/rest-box';
 import { useEditor } from '../state/store';
 import { CarryPart } from './carry-part';
@@ -17,10 +17,12 @@ import { MeshHairPart } from './drawn-part';
 import { RoundNote } from './round-note';
 import { ShotsPart } from './shots-part';
 import { WearPart } from './wear-part';
-import { Note, NumberField, OneOf, Question, Toggle } from './controls';
+import { Button, Note, NumberField, OneOf, Question, Toggle } from './controls';
 import type { PanelProps } from './panel-parts';
 import { ROLE_OPTIONS } from './roles';
 import { useWorkshop } from './context';
+
+const isWhole = (v: number): boolean => v >= 1 - 1e-6 && Math.abs(v - Math.round(v)) < 1e-3;
 
 export function CastPanel({ document }: PanelProps) {
   const { session } = useWorkshop();
@@ -30,6 +32,8 @@ export function CastPanel({ document }: PanelProps) {
   const range = (label: string, help: string, min: number, max: number, fallback: number): Parameter => ({ label, unit: 'frames', min, max, step: 1, fallback, help, integer: true });
   const height = useMemo(() => { const { low, high } = restBox(session.character); return high[1] - low[1]; }, [session]);
   const cyclesBy = useMemo(() => new Map(session.character.clips.map((c) => { const s = loopSeam(session.character, c, 24); return [c.name, { ...s, loops: loops(s, height), round: isRound(s, height) }]; })), [session, height]);
+  const keyed = useMemo(() => (clip ? keyRate([clip]) : null), [clip]);
+  const setRate = (v: number): void => edit('Frame rate', (d) => { const k = v / d.shot.fps; d.shot.start = Math.round(d.shot.start * k); d.shot.end = Math.max(d.shot.start + 1, Math.round(d.shot.end * k)); d.shot.fps = v; }, 'shot.fps');
   const seam = clip && cyclesBy.get(clip.name);
   const setRole = (mesh: CharacterMesh, role: Role): void => edit(`${mesh.name} is ${role}`, (d) => {
     if (role === mesh.role) delete d.sway.meshRoles[mesh.name];
@@ -54,7 +58,8 @@ export function CastPanel({ document }: PanelProps) {
       <Question title="Which frames?">
         <NumberField testId="shot-start" parameter={range('First', 'First frame of the shot.', 0, Math.max(0, shot.end - 1), 0)} value={shot.start} onChange={(v) => edit('First frame', (d) => { d.shot.start = v; }, 'shot.start')} onCommit={() => useEditor.getState().endStep()} />
         <NumberField testId="shot-end" parameter={range('Last', 'Last frame of the shot; past the end of the clip the last pose is held.', shot.start + 1, Math.max(lastFrame, 480), lastFrame)} value={shot.end} onChange={(v) => edit('Last frame', (d) => { d.shot.end = v; }, 'shot.end')} onCommit={() => useEditor.getState().endStep()} />
-        <NumberField testId="shot-fps" parameter={{ label: 'Rate', unit: 'fr/s', min: 1, max: 240, step: 1, digits: 3, fallback: 24, help: 'Frames in a second. The movement itself does not change, only how finely it is cut.' }} value={shot.fps} onChange={(v) => edit('Frame rate', (d) => { const k = v / d.shot.fps; d.shot.start = Math.round(d.shot.start * k); d.shot.end = Math.max(d.shot.start + 1, Math.round(d.shot.end * k)); d.shot.fps = v; }, 'shot.fps')} onCommit={() => useEditor.getState().endStep()} />
+        <NumberField testId="shot-fps" parameter={{ label: 'Rate', unit: 'fr/s', min: 1, max: 240, step: 1, digits: 3, fallback: keyed ?? 24, help: 'Frames in a second. The movement itself does not change, only how finely it is cut.' }} value={shot.fps} onChange={setRate} onCommit={() => useEditor.getState().endStep()} />
+        {keyed !== null && !shot.cyclic && !isWhole(shot.fps / keyed) && <p data-testid="key-rate" className="my-1 flex items-center gap-2 text-[12px] leading-snug text-faint"><span>This clip is keyed at <span className="num">{keyed}</span> frames a second: cut at another rate, frames fall between its keys.</span><Button className="shrink-0" data-testid="key-rate-take" onClick={() => { setRate(keyed); useEditor.getState().endStep(); }}>Take <span className="num">{keyed}</span></Button></p>}
         <Toggle label="Cyclic" help="The clip repeats; its pre-roll comes from the round before." checked={shot.cyclic} onChange={(v) => edit(v ? 'Cyclic clip' : 'Clip once', (d) => { d.shot.cyclic = v; })} />
         <RoundNote document={document} />
         {seam && <p data-testid="loop-seam" className="mt-1 flex items-start gap-1.5 text-[12px] leading-snug text-faint">{shot.cyclic && !seam.loops ? <TriangleAlert size={13} className="mt-px shrink-0 text-trouble" /> : null}<span>At its end every joint is within <span className="num">{(1000 * seam.gap).toFixed(seam.gap < 0.01 ? 1 : 0)} mm</span> and <span className="num">{((seam.turn * 180) / Math.PI).toFixed(1)}°</span> of its start, and its speed within <span className="num">{seam.jolt.toFixed(2)} m/s</span>: {seam.loops ? 'it can repeat.' : `repeated, it would jump${seam.node >= 0 && seam.gap > 0.001 ? ` at ${session.character.nodes[seam.node].name}` : ''}.`}</span></p>}

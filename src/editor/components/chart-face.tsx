@@ -38,9 +38,9 @@ export function ChartLegend() {
 
 export function ChartFace() {
   const [box, { width }] = useSize<HTMLDivElement>();
-  const chart = useEditor((s) => s.chart), limits = useEditor((s) => s.limits), frame = useEditor((s) => s.frame), compare = useEditor((s) => s.compare), takes = useEditor((s) => s.takes), range = useWindow((s) => s.range), { proof, fresh } = useShownProof();
+  const chart = useEditor((s) => s.chart), limits = useEditor((s) => s.limits), frame = useEditor((s) => s.frame), compare = useEditor((s) => s.compare), takes = useEditor((s) => s.takes), range = useWindow((s) => s.range), baking = useEditor((s) => s.stage === 'bake'), { proof, fresh } = useShownProof();
   const [drawn, setDrawn] = useState<[number, number] | null>(null), [near, setNear] = useState<Figure | null>(null);
-  if (!proof) return <div ref={box} className="flex min-w-0 items-center justify-center text-faint">Run the movement in Sway: its measures are charted here.</div>;
+  if (!proof) return <div ref={box} className="flex min-w-0 items-center justify-center text-faint">{baking ? 'Bake the range' : 'Run the movement in Sway'}: its measures are charted here.</div>;
   const other = takes.find((t) => t.id === compare?.take), series = seriesOf(proof, chart), beside = other ? seriesOf(other.proof, chart) : [], first = range?.[0] ?? Math.min(proof.frames[0].frame, proof.start), last = range?.[1] ?? proof.end, limit = limitOf(chart, limits);
   const inside = (v: Figure): boolean => v.frame >= first && v.frame <= last, top = Math.max(limit * 1.15, ...[...series, ...beside].filter(inside).map((v) => v.value)) || 1;
   const x = scaleLinear([first, Math.max(first + 1, last)], [46, Math.max(90, width - 18)]), y = scaleLinear([0, top], [150, 12]), { scale } = MEASURES[chart];

@@ -31,7 +31,7 @@ const BANDS: readonly MeasureName[] = ['depth', 'stretch', 'jump', 'jitter', 'dr
 const ROW = 15.5, TOP = 62;
 
 function TimeLegend() {
-  const playing = useEditor((s) => s.playing), limits = useEditor((s) => s.limits), { actions } = useWorkshop(), { proof, fresh } = useShownProof();
+  const playing = useEditor((s) => s.playing), limits = useEditor((s) => s.limits), baking = useEditor((s) => s.stage === 'bake'), { actions } = useWorkshop(), { proof, fresh } = useShownProof();
   const act = (id: string) => () => actions.find((a) => a.id === id)!.run();
   return (
     <>
@@ -46,7 +46,7 @@ function TimeLegend() {
           const f = proof && figureOf(proof, name), limit = limitOf(name, limits), bad = f !== null && f.value > limit, { label, help } = MEASURES[name];
           return (
             <button key={name} type="button" data-testid={`band-${name}`} title={`Chart of ${label.toLowerCase()}`} onClick={() => useEditor.setState({ strip: 'chart', chart: name })} {...helpProps(help)} className="flex w-full items-center gap-1.5 rounded text-left text-[11.5px] text-soft hover:bg-lifted" style={{ height: ROW }}>
-              <Sign bad={bad} known={f !== null} />{label}<span className={`num ml-auto ${bad ? 'text-trouble' : 'text-faint'}`}>{f ? shownFigure(name, f.value) : proof ? '–' : 'not run'}</span>
+              <Sign bad={bad} known={f !== null} />{label}<span className={`num ml-auto ${bad ? 'text-trouble' : 'text-faint'}`}>{f ? shownFigure(name, f.value) : proof ? '–' : baking ? 'not baked' : 'not run'}</span>
             </button>
           );
         })}
@@ -56,7 +56,7 @@ function TimeLegend() {
 }
 function TimeFace() {
   const [box, { width }] = useSize<HTMLDivElement>();
-  const shot = useEditor((s) => s.history!.document.shot), preRoll = useEditor((s) => s.history!.document.bake.preRoll), frame = useEditor((s) => s.frame), limits = useEditor((s) => s.limits), { proof, fresh } = useShownProof();
+  const shot = useEditor((s) => s.history!.document.shot), preRoll = useEditor((s) => s.history!.document.bake.preRoll), frame = useEditor((s) => s.frame), limits = useEditor((s) => s.limits), baking = useEditor((s) => s.stage === 'bake'), { proof, fresh } = useShownProof();
   const { start, end } = shot, first = start - preRoll;
   const x = scaleLinear([first, end + 1], [12, Math.max(60, width - 16)]);
   const at = (px: number): number => Math.min(end, Math.max(start, Math.floor(x.invert(px))));
@@ -92,7 +92,7 @@ function TimeFace() {
             );
           })}
           {shot.cyclic && <g className="fill-faint text-[11px]"><path d={`M${x(start)} 32v8M${x(end + 1)} 32v8M${x(start)} 36H${x(end + 1)}`} className="stroke-faint" strokeDasharray="2 3" /><text x={(x(start) + x(end + 1)) / 2} y={50} textAnchor="middle">loop</text></g>}
-          {!proof && <text x={(x(start) + x(end)) / 2} y={72} textAnchor="middle" className="fill-faint text-[12px]">Run the movement in Sway: every frame of it is measured, and its bands appear here.</text>}
+          {!proof && <text x={(x(start) + x(end)) / 2} y={72} textAnchor="middle" className="fill-faint text-[12px]">{baking ? 'Bake the range' : 'Run the movement in Sway'}: every frame of it is measured, and its bands appear here.</text>}
           <path d={`M${head} 12V173`} strokeWidth="1.5" className="stroke-copper" />
           <path d={`M${head - 6} 2h12v8l-6 6-6-6z`} className="fill-copper" />
         </svg>

@@ -40,8 +40,8 @@ export function SwayPanel({ document }: PanelProps) {
   return (
     <>
       <Question title="Let it move" aside={fresh && run.state !== 'none' && !live.on ? <span className="num text-faint">{run.state === 'running' ? `${run.proof?.frames.length ?? 0} / ${total}` : 'computed'}</span> : undefined}>
-        <div className="flex gap-1">
-          <Button primary data-testid="run" disabled={!sway.on} onClick={() => { session.runs.restart(); useEditor.setState({ shownTake: null, frame: document.shot.start, playing: true }); }}>{fresh && run.state === 'done' ? <RotateCw size={14} /> : <Play size={14} />}{fresh && run.state !== 'none' ? 'Run again' : 'Run'}</Button>
+        <div className="flex flex-wrap gap-1">
+          <Button primary data-testid="run" disabled={!sway.on} onClick={() => { session.runs.restart(); useEditor.setState({ shownTake: null, frame: document.shot.start, playing: true }); }}>{fresh && run.state === 'done' ? <RotateCw size={14} /> : <Play size={14} />}{fresh && run.state !== 'none' ? 'Again' : 'Run'}</Button>
           {run.state === 'running' ? <Button onClick={() => { session.runs.stop(); useEditor.setState({ playing: false }); }}><CircleStop size={14} />Stop</Button> : <Button disabled={live.on} onClick={() => { session.runs.start(); useEditor.setState({ playing: !playing }); }}>{playing ? 'Pause' : 'Play'}</Button>}
           <Button data-testid="live" aria-pressed={live.on} disabled={!sway.on} onClick={() => { if (live.on) session.hands.stop(); else session.hands.start(); }} title="It goes on and on while you drag the character about and change settings (Shift L)"><Hand size={14} />{live.on ? 'Let go' : 'By hand'}</Button>
         </div>

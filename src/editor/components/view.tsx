@@ -1,5 +1,5 @@
 'use client';
-import { Eye, Grid2x2, Spline, Waypoints, MapPin, Pill as PillIcon, TriangleAlert } from 'lucide-react';
+import { Eye, Footprints, Grid2x2, Spline, Waypoints, MapPin, Pill as PillIcon, TriangleAlert } from 'lucide-react';
 import { useEffect, useRef } from 'react';
 import { ofChains as isOfChains } from '../../core/chain/character-of';
 import { goToWorst } from '../state/actions';
@@ -40,7 +40,7 @@ export function View() {
   const stage = useEditor((s) => s.stage), grain = useEditor((s) => s.grain), frame = useEditor((s) => s.frame), show = useEditor((s) => s.show), viewName = useEditor((s) => s.viewName), brush = useEditor((s) => s.brush);
   const clip = useEditor((s) => s.history?.document.shot.clip), guides = useEditor((s) => s.history?.document.guides), filling = useEditor((s) => s.filling), run = useEditor((s) => s.run), bakeId = useEditor((s) => s.bakeId), bakeProof = useEditor((s) => s.bakeProof);
   const swayTool = useEditor((s) => s.swayTool), fillTool = useEditor((s) => s.fillTool), comb = useEditor((s) => s.comb), chosen = useEditor((s) => s.chosen), ofChains = useEditor((s) => s.history !== null && isOfChains(s.history.document)), draw = useEditor((s) => s.draw), brushing = ofChains ? (stage === 'sway' && swayTool.name === 'tie') || (stage === 'plant' && draw.tool !== null) : stage === 'comb' ? !!guides && comb.tool !== 'look' && comb.tool !== 'cage' : stage === 'plant' || (stage === 'fill' && fillTool === 'parting') || (stage === 'sway' && swayTool.name !== 'look' && swayTool.name !== 'hand'), live = useEditor((s) => s.live), shownTake = useEditor((s) => s.shownTake), takes = useEditor((s) => s.takes), compare = useEditor((s) => s.compare), limits = useEditor((s) => s.limits);
-  const current = run.key === session.key;
+  const current = run.key === session.key, follow = useEditor((s) => s.follow), away = session.goesAway;
   const take = takes.find((t) => t.id === shownTake), other = stage === 'proof' ? takes.find((t) => t.id === compare?.take) : undefined, proof = stage === 'bake' ? bakeProof : take ? take.proof : current ? run.proof : null;
   const deepest = proof && figureOf(proof, 'depth');
   const trouble = (stage === 'proof' || stage === 'sway' || stage === 'bake') && !live.on && deepest && deepest.value > limitOf('depth', limits) ? deepest : null;
@@ -65,6 +65,7 @@ export function View() {
         {(stage !== 'plant' && stage !== 'comb') && guides && <ShowButton label="Guides (G)" on={show.guides} onClick={() => useEditor.setState({ show: { ...show, guides: !show.guides } })}><Waypoints size={14} />guides</ShowButton>}
         {(stage === 'sway' || stage === 'proof') && <><ShowButton label="The groomed shape (J)" on={show.groomed} onClick={() => useEditor.setState({ show: { ...show, groomed: !show.groomed } })}><Spline size={14} />groomed</ShowButton><ShowButton label="Colliders (P)" on={show.pills} onClick={() => useEditor.setState({ show: { ...show, pills: !show.pills } })}><PillIcon size={14} />colliders</ShowButton><ShowButton label="Contacts that press, with their forces (K)" on={show.marks} onClick={() => useEditor.setState({ show: { ...show, marks: !show.marks } })}><MapPin size={14} />contacts</ShowButton></>}
         <ShowButton label={`${GRAIN[grain]} Click for ${grain === 4 ? 'each pixel' : 'coarser and quicker'}.`} on={grain > 1} onClick={nextGrain}><Grid2x2 size={14} />1:{grain}</ShowButton>
+        {away && <ShowButton label="The view goes along with the character (Shift V)" on={follow ?? away} onClick={() => useEditor.setState({ follow: !(follow ?? away) })}><Footprints size={14} />go along</ShowButton>}
       </div>
       <div className={`absolute left-3 flex items-center gap-1.5 ${trouble ? 'bottom-11' : 'bottom-3'}`}>
         {stage === 'fill' && brushing && <span className="chip pointer-events-none">draw a line over the skin</span>}

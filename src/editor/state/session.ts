@@ -12,6 +12,7 @@ import type { FillOrder } from '../../core/fill/open-fill';
 import type { FilledStrands } from '../../core/fill/strands';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { lengthsOf, polylineLength } from '../../core/groom/polyline';
+import { Travel } from '../../core/mesh/travel';
 import { leadingNodes, poseAtFrame, poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh, type Clip, type Pose } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
 import type { ColliderSet } from '../../core/sway/colliders';
@@ -92,6 +93,8 @@ export class Session {
 
   private readonly listeners = new Set<Listener>();
   private readonly fillWorker: Worker;
+  /** Where the character stands, hands that move it left aside. */
+  readonly travel: Travel;
   private fillNumber = 0;
   private fillTimer: ReturnType<typeof setTimeout> | undefined;
   private fillKey = '';
@@ -106,6 +109,7 @@ export class Session {
     this.mesh = character.meshes.find((m) => m.name === document.plot.mesh) ?? character.meshes[0];
     this.pose = poseCharacter(character, null, 0);
     this.restPose = this.pose.slice();
+    this.travel = new Travel(character);
     this.rest = restPositions(character, this.mesh);
     this.skin = this.rest.slice();
     this.restSurface = new Surface(this.rest, this.mesh.triangles);
@@ -296,12 +300,15 @@ export class Session {
   /** Whether the bind pose is seen, whatever the frame: to comb in. */
   get bindPose(): boolean { const { stage, comb } = useEditor.getState(); return (stage === 'comb' && comb.bindPose) || this.drawn.shown; }
 
+  /** Whether the character goes away from its place in this shot, so that the view has to go along. */
+  get goesAway(): boolean { return useEditor.getState().history !== null && this.travel.goesAway(this.clip, this.document.shot); }
   /** Moves the pose and everything on it to a frame. */
   setFrame(frame: number, force = false): void {
     if (!useEditor.getState().history) return;
     // curves are placed against the rest pose
     const { shot } = this.document, clip = useEditor.getState().bringing || this.bindPose ? null : this.clip;
     this.pose = poseAtFrame(this.character, clip, shot, frame);
+    this.travel.stand(this.pose);
     applyHand(this.pose, this.character, this.hands.hand);
     skinPositions(this.character, this.mesh, this.pose, this.skin);
     this.surfaceFrame = NaN;

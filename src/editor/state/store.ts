@@ -219,6 +219,8 @@ export interface EditorState {
   commandOpen: boolean;
   keysOpen: boolean;
   theme: 'peat' | 'linen';
+  /** Whether the view goes along with the character; null for where it goes away. */
+  follow: boolean | null;
   /** Pixels of the view along and across for each that is drawn. */
   grain: Grain;
   set: (patch: Partial<EditorState>) => void;
@@ -254,7 +256,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 },
   strip: 'time', run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], movieSettings: { of: null, as: 'webm', height: 720, strands: null, fine: 12, turntable: false, words: true }, receivers: [], wish: handOverSchema.parse({ format: 'usdc', receiver: USUAL_RECEIVERS[0] }), movie: null, marked: -1,
   viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
-  commandOpen: false, keysOpen: false, theme: 'peat', grain: 1,
+  commandOpen: false, keysOpen: false, theme: 'peat', follow: null, grain: 1,
   set: (patch) => set(patch),
   open: (groom) => set({ groom, history: startHistory(groom.document), frame: groom.document.shot.start, save: 'saved' }),
   edit: (name, change, mergeKey) => {

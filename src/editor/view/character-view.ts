@@ -8,6 +8,9 @@ import type { HairRenderer } from './hair-renderer';
 /** Meshes of more shapes, as those that move by a point cache, are put together here and not on the GPU. */
 const MOST_GPU_MORPHS = 16;
 
+/** There is nothing around that metal could mirror: all of one would be black, and a file that does not say is of metal. */
+const MOST_METAL = 0.4;
+
 export class CharacterView {
   readonly group = new THREE.Group();
   private readonly meshes = new Map<string, THREE.Mesh>();
@@ -38,7 +41,7 @@ export class CharacterView {
     for (const [k, g] of mesh.groups.entries()) geometry.addGroup(3 * g.first, 3 * g.count, k);
     const materials = mesh.groups.map((g) => {
       const m = this.character.materials[g.material];
-      const material = new THREE.MeshStandardMaterial({ color: new THREE.Color(...m.color), roughness: m.roughness, metalness: m.metalness, side: m.twoSided ? THREE.DoubleSide : THREE.FrontSide, vertexColors: mesh.colors.length > 0 });
+      const material = new THREE.MeshStandardMaterial({ color: new THREE.Color(...m.color), roughness: m.roughness, metalness: Math.min(MOST_METAL, m.metalness), side: m.twoSided ? THREE.DoubleSide : THREE.FrontSide, vertexColors: mesh.colors.length > 0 });
       material.onBeforeCompile = (shader) => {
         Object.assign(shader.uniforms, this.hair.bodyUniforms);
         shader.vertexShader = shader.vertexShader.replace('#include <common>', '#include <common>\nvarying vec3 vCombWorld;').replace('#include <project_vertex>', '#include <project_vertex>\nvCombWorld=(modelMatrix*vec4(transformed,1.)).xyz;');

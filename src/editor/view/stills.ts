@@ -54,11 +54,11 @@ export class Stills {
   }
   /** What is seen in frame after frame, turned round once over all of them where that is wanted; `take` gets each. False where it was stopped. */
   async film({ frames, width, height, strands, fine, turntable }: { frames: readonly number[]; width: number; height: number; strands: number | null; fine: number; turntable: boolean }, take: (canvas: HTMLCanvasElement, frame: number, k: number) => Promise<void>): Promise<boolean> {
-    const before = { frame: useEditor.getState().frame, place: this.camera.position.clone() };
+    const { frame: before } = useEditor.getState(), { position } = this.camera, { target: middle } = this.view.controls(), away = position.clone().sub(middle);
     const whole = await this.withStrands(strands, async () => {
       for (const [k, frame] of frames.entries()) {
         useEditor.setState({ frame, movie: { share: k / frames.length, frame } });
-        if (turntable) { this.camera.position.copy(this.view.controls().target).add(before.place.clone().sub(this.view.controls().target).applyAxisAngle(new THREE.Vector3(0, 1, 0), (2 * Math.PI * k) / frames.length)); this.view.controls().update(); }
+        if (turntable) { position.copy(middle).add(away.clone().applyAxisAngle(new THREE.Vector3(0, 1, 0), (2 * Math.PI * k) / frames.length)); this.view.controls().update(); }
         this.view.session.setFrame(frame);
         this.view.refresh();
         // filled strands are lifted out of what they would pierce, as the view does where it rests
@@ -69,7 +69,7 @@ export class Stills {
         await take(canvas, frame, k);
       }
       return '';
-    }, () => { this.camera.position.copy(before.place); this.view.controls().update(); useEditor.setState({ frame: before.frame, movie: null }); });
+    }, () => { position.copy(middle).add(away); this.view.controls().update(); useEditor.setState({ frame: before, movie: null }); });
     return whole === '';
   }
   /** Holds the view while something is drawn of it with so many strands. */

@@ -18,6 +18,7 @@ import { CardView } from './card-view';
 import { DrawnView } from './drawn-view';
 import { DropsView } from './drops-view';
 import { CharacterView } from './character-view';
+import { Follower } from './follower';
 import { HairRenderer, target } from './hair-renderer';
 import { lightsOf } from './lights';
 import { Overlays, setSegments } from './overlays';
@@ -27,6 +28,8 @@ import { asHelper, Picture, type Shown } from './picture';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
 const STILL_FRAMES = 20;
+/** m: a field of the ground, and how many there are each way. */
+const GROUND_CELL = 0.25, GROUND_CELLS = 16;
 /** Strands of a twentieth of a pixel and more are all drawn. */
 const FAR_SHARE = 20;
 /** ms of a turn of the turntable. */
@@ -48,11 +51,13 @@ const RAMP = Float32Array.from(Array.from({ length: 256 }, (_, k) => new THREE.C
 const MARKS: readonly [number, number, number][] = [[0.85, 0.33, 0.1], [0.1, 0.42, 0.62]];
 
 /** Where a view is looked from, and to (m); between which depths it is drawn. */
-export interface CameraPlace { from: [number, number, number]; to: [number, number, number]; near: number; far: number }
+/** `stood`: where the character stood then; `follow`: whether it goes along. */
+export interface CameraPlace { from: [number, number, number]; to: [number, number, number]; near: number; far: number; stood: [number, number]; follow: boolean }
 
 export class Viewport {
   readonly camera = new THREE.PerspectiveCamera(26, 1, 0.03, 40);
   readonly controls: OrbitControls;
+  private readonly follower: Follower;
   private readonly renderer: THREE.WebGLRenderer;
   private readonly scene = new THREE.Scene();
   private readonly hair: HairRenderer;
@@ -147,7 +152,7 @@ export class Viewport {
     this.brushRing = line(0xffffff, 0.95, false);
     this.plotMesh = new THREE.Mesh(new THREE.BufferGeometry(), new THREE.MeshBasicMaterial({ color: 0xd98a4e, transparent: true, opacity: 0.42, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 }));
     this.plotMesh.frustumCulled = false;
-    const floor = (this.floor = new THREE.GridHelper(4, 16, 0x3a3733, 0x4a4641));
+    const floor = (this.floor = new THREE.GridHelper(GROUND_CELLS * GROUND_CELL, GROUND_CELLS, 0x4a4641, 0x4a4641));
     (floor.material as THREE.Material).transparent = true;
     (floor.material as THREE.Material).opacity = 0.5;
     this.light();
@@ -158,13 +163,19 @@ export class Viewport {
     this.controls = new OrbitControls(this.camera, canvas);
     this.controls.enableDamping = false;
     this.controls.zoomSpeed = 0.8;
+    this.follower = new Follower(session, this.camera, this.controls);
     this.controls.mouseButtons = { LEFT: THREE.MOUSE.ROTATE, MIDDLE: THREE.MOUSE.PAN, RIGHT: THREE.MOUSE.PAN };
-    this.controls.addEventListener('change', () => { if (useEditor.getState().viewName) useEditor.setState({ viewName: null }); this.touch(); });
+    this.controls.addEventListener('change', () => {
+      if (this.follower.moving) return;
+      if (useEditor.getState().viewName) useEditor.setState({ viewName: null });
+      this.touch();
+    });
     const offSession = session.onChange((what) => { if (what === 'all') this.dirty = true; else this.mapStale = true; this.touch(); });
     const offStore = useEditor.subscribe((s, b) => {
       if (s.viewRequest !== b.viewRequest) this.look(s.viewRequest.name);
       if (s.playing !== b.playing) this.playFrom = null;
       if (s.theme !== b.theme) this.touch();
+      if (s.follow !== b.follow) { this.dirty = true; this.touch(); }
       if (s.grain !== b.grain) this.resize(this.width, this.height);
     });
     this.unsubscribe = () => { offSession(); offStore(); };
@@ -212,8 +223,10 @@ export class Viewport {
   touch(): void { this.still = 0; this.settled = false; this.lastTouch = performance.now(); }
 
   /** Where it is looked from. */
-  get cameraPlace(): CameraPlace { const { position, near, far } = this.camera; return { from: position.toArray(), to: this.controls.target.toArray(), near, far }; }
-  lookFrom({ from, to, near, far }: CameraPlace): void {
+  get cameraPlace(): CameraPlace { const { position, near, far } = this.camera; return { from: position.toArray(), to: this.controls.target.toArray(), near, far, stood: this.follower.place, follow: this.follower.wanted }; }
+  lookFrom({ from, to, near, far, stood, follow }: CameraPlace): void {
+    useEditor.setState({ follow });
+    this.follower.stay(stood);
     Object.assign(this.camera, { near, far });
     this.camera.position.set(...from);
     this.controls.target.set(...to);
@@ -227,8 +240,8 @@ export class Viewport {
     const { session } = this;
     const box = new THREE.Box3();
     if (name === 'whole') {
-      const { low, high } = restBox(session.character);
-      box.set(new THREE.Vector3(...low), new THREE.Vector3(...high));
+      const { low, high } = restBox(session.character), { place, rest } = session.travel;
+      box.set(new THREE.Vector3(...low), new THREE.Vector3(...high)).translate(new THREE.Vector3(place[0] - rest[0], 0, place[1] - rest[1]));
     } else {
       const shown = session.shownGuides();
       const take = (p: ArrayLike<number>, stride: number): void => { for (let i = 0; i + 2 < p.length; i += stride) box.expandByPoint(new THREE.Vector3(p[i], p[i + 1], p[i + 2])); };
@@ -246,6 +259,7 @@ export class Viewport {
     this.camera.far = distance * 30;
     this.camera.updateProjectionMatrix();
     this.controls.target.copy(centre);
+    this.follower.stay();
     this.controls.update();
     useEditor.setState({ viewName: name });
     this.touch();
@@ -258,6 +272,10 @@ export class Viewport {
     const document = state.history?.document;
     if (!document) return;
     if (this.lit !== state.light) this.light();
+    this.follower.go();
+    // the ground is as large as is seen of it: it lies where the character is, its lines where they were
+    const { place } = session.travel;
+    this.floor.position.set(GROUND_CELL * Math.round(place[0] / GROUND_CELL), this.floor.position.y, GROUND_CELL * Math.round(place[1] / GROUND_CELL));
     this.character.setPose(session.chains.dressed(session.pose));
     this.character.setWorn(session.wornMotions());
     this.character.setHidden([...document.hidden, ...this.drawnView.update()]);
@@ -449,6 +467,7 @@ export class Viewport {
     // from the strand's own side, unless it is seen from there already
     if (away.dot(out.normalize()) < 0.3) away.copy(out).setY(0.15).normalize();
     this.controls.target.copy(middle);
+    this.follower.stay();
     this.camera.position.copy(middle).addScaledVector(away, Math.max(0.35, 2.6 * guides.lengths[guide]));
     this.controls.update();
     useEditor.setState({ viewName: null });

@@ -7,7 +7,7 @@
 /** Keeps rows of folded strands apart. */
 const RIDGE = 1e-9;
 /** Steps of the search that a brush takes at most; and m²: where no point goes farther in a step, the next ones would tell nothing more. */
-const STEPS = 4, THERE = 1e-16;
+const STEPS = 4, THERE = 1e-12;
 
 export class NearestChain {
   private readonly d: Float64Array;
