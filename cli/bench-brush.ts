@@ -49,7 +49,7 @@ const settings = (radius: number) => ({ radius, strength: 0.8, falloff: 0.8, alo
 const PLACE = [0.085, 1.58, 0.0], SIGHT = [-1, 0, 0];
 
 const result: { machine: object; figures: Record<string, number>; ratios: Record<string, number> } = { machine: { cpu: cpus()[0]?.model, cores: cpus().length, node: process.version }, figures: {}, ratios: {} };
-for (const [guides, reached] of process.env.ONE ? [[5000, 500]] : [[5000, 250], [5000, 500], [20000, 2000]]) {
+for (const [guides, reached] of process.env.ONE ? [[5000, 500]] : [[5000, 250], [5000, 500], [20000, 1000], [20000, 2000]]) {
   const groom = groomOf(guides), n = groom.normals.length / 3, radius = radiusFor(groom, reached), out = new Float32Array(groom.offsets.length), label = `${n.toLocaleString('en')} guides, ${reached} reached on each of two sides`;
   let whole = Infinity;
   for (let k = 0; k < 5; k++) { const t = performance.now(); placeGuides(groom.offsets, groom.motions, POINTS, out); whole = Math.min(whole, performance.now() - t); }

@@ -43,7 +43,8 @@ export class Travel {
     }
     return this.known.far > AWAY * this.height;
   }
-  private middleInto(pose: Pose, out: Float64Array): void {
+  /** Middle over the ground in a pose, x and z, m. */
+  middleInto(pose: Pose, out: Float64Array): void {
     const { nodes } = this, by = 1 / Math.max(1, nodes.length);
     out[0] = out[1] = 0;
     for (const n of nodes) { out[0] += by * pose[16 * n + 12]; out[1] += by * pose[16 * n + 14]; }

@@ -631,6 +631,8 @@ export class Viewport {
     const helpers = this.scene.children.filter((c) => c.visible && (c instanceof THREE.LineSegments || c instanceof THREE.Points || c === this.overlays.group || c === this.mapView.mesh || c === this.plotMesh || c === this.cardView.mesh)), aspect = camera.aspect, otherOn = this.other?.mesh.visible ?? false;
     for (const h of helpers) h.visible = false;
     if (this.other) this.other.mesh.visible = false;
+    const place = camera.position.clone(), [along, across] = this.follower.wayTo(pose);
+    camera.position.add(new THREE.Vector3(along, 0, across));
     camera.aspect = width / height;
     camera.clearViewOffset();
     camera.updateProjectionMatrix();
@@ -651,6 +653,7 @@ export class Viewport {
     for (const t of [main, out, sum, next]) t.dispose();
     camera.clearViewOffset();
     camera.aspect = aspect;
+    camera.position.copy(place);
     camera.updateProjectionMatrix();
     for (const h of helpers) h.visible = true;
     if (this.other) this.other.mesh.visible = otherOn;
