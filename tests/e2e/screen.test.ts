@@ -228,7 +228,7 @@ describe('a character that has just arrived', () => {
   });
   it('a file dropped on the first page is taken as well', async () => {
     await page.goto(trial.url);
-    const bytes = Array.from(await tubeGlb({ keys: 31 }));
+    const bytes = Array.from(await tubeGlb({ keys: 31, walks: 1.2 }));
     const data = await page.evaluateHandle((b) => { const t = new DataTransfer(); t.items.add(new File([Uint8Array.from(b)], 'dropped.glb')); return t; }, bytes);
     await page.getByRole('button', { name: /Drop a character here/ }).dispatchEvent('drop', { dataTransfer: data });
     await page.getByTestId('take-in').click();
@@ -245,6 +245,17 @@ describe('a character that has just arrived', () => {
     expect(await page.getByTestId('key-rate').count()).toBe(0);
     await saved();
     expect((await document(id)).shot).toMatchObject({ start: 0, end: 30, fps: 30 });
+    // it walks off, and the view with it, until it is told to stay
+    const seen = (): Promise<number> => page.evaluate(() => (window as never as { fineComb: { view: { controls: { target: { x: number } } } } }).fineComb.view.controls.target.x), first = await seen();
+    await page.keyboard.press('End');
+    await expect.poll(seen).toBeCloseTo(first + 1.2, 5);
+    await page.getByRole('button', { name: /goes along with/ }).click();
+    await page.keyboard.press('Home');
+    await page.getByTestId('frame').getByText('0', { exact: true }).waitFor();
+    await page.waitForTimeout(500);
+    expect(await seen()).toBeCloseTo(first + 1.2, 5);
+    await page.keyboard.press('Shift+V');
+    await expect.poll(seen).toBeCloseTo(first, 5);
   });
 });
 

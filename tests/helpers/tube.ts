@@ -1,9 +1,9 @@
 /** A small skinned character made in the test: a tube of two joints that bends, as glTF. No data of anybody's. */
 import { Document, NodeIO } from '@gltf-transform/core';
 
-export interface TubeOptions { skinned?: boolean; weightScale?: number; named?: boolean; /** Closed at both ends. */ capped?: boolean; /** Keys of its clip of one second, spread evenly: rest, 45°, rest. */ keys?: number }
+export interface TubeOptions { skinned?: boolean; weightScale?: number; named?: boolean; /** Closed at both ends. */ capped?: boolean; /** Keys of its clip of one second, spread evenly: rest, 45°, rest. */ keys?: number; /** m: so far it goes along x in its clip. */ walks?: number }
 
-export async function tubeGlb({ skinned = true, weightScale = 1, named = true, capped = false, keys = 3 }: TubeOptions = {}): Promise<Uint8Array> {
+export async function tubeGlb({ skinned = true, weightScale = 1, named = true, capped = false, keys = 3, walks = 0 }: TubeOptions = {}): Promise<Uint8Array> {
   const around = 16, rows = 12, radius = 0.1, height = 0.6;
   const P: number[] = [], N: number[] = [], J: number[] = [], W: number[] = [], T: number[] = [];
   for (let j = 0; j <= rows; j++) for (let i = 0; i < around; i++) {
@@ -37,7 +37,11 @@ export async function tubeGlb({ skinned = true, weightScale = 1, named = true, c
     node.setSkin(doc.createSkin().addJoint(low).addJoint(high).setInverseBindMatrices(accessor(inverse, 'MAT4')));
     const times = Float32Array.from({ length: keys }, (_, k) => k / (keys - 1)), turns = Float32Array.from(Array.from(times).flatMap((t) => { const a = (Math.PI / 8) * (1 - Math.abs(2 * t - 1)); return [0, 0, Math.sin(a), Math.cos(a)]; }));
     const sampler = doc.createAnimationSampler().setInput(accessor(times, 'SCALAR')).setOutput(accessor(turns, 'VEC4')).setInterpolation('LINEAR');
-    doc.createAnimation('bend').addSampler(sampler).addChannel(doc.createAnimationChannel().setTargetNode(high).setTargetPath('rotation').setSampler(sampler));
+    const bend = doc.createAnimation('bend').addSampler(sampler).addChannel(doc.createAnimationChannel().setTargetNode(high).setTargetPath('rotation').setSampler(sampler));
+    if (walks !== 0) {
+      const way = doc.createAnimationSampler().setInput(accessor(times, 'SCALAR')).setOutput(accessor(Float32Array.from(Array.from(times).flatMap((t) => [walks * t, 0, 0])), 'VEC3')).setInterpolation('LINEAR');
+      bend.addSampler(way).addChannel(doc.createAnimationChannel().setTargetNode(low).setTargetPath('translation').setSampler(way));
+    }
   }
   return new NodeIO().writeBinary(doc);
 }
