@@ -1,8 +1,10 @@
 import { describe, expect, it } from 'vitest';
+import { BoxGeometry } from 'three';
 import { KERNELS, oneStrand, plainRod, straight } from '../../../tests/helpers/strands';
 import type { Vec3 } from '../math/vec';
 import { ContactFinder } from './contact';
 import type { Pill } from './pills';
+import { Shell } from './shell';
 
 const SUBSTEP = 1 / 192;
 const still = (): Float64Array => Float64Array.of(0, 0, 0, 1, 0, 0, 0);
@@ -66,5 +68,30 @@ describe('contact with pills', () => {
     }
     expect(fastest).toBeLessThan(0.02);
     for (let i = 0; i < 12; i++) expect(Math.abs(strand.point(i)[0])).toBeLessThan(1e-3);
+  });
+});
+
+describe('contact with a mesh', () => {
+  /** A box of 10 cm whose near face is at x, beside a strand of 20 cm at the origin. */
+  const box = (x: number): Float64Array => { const P = Float64Array.from(new BoxGeometry(0.1, 0.1, 0.1).getAttribute('position').array); for (let a = 0; a < P.length; a += 3) P[a] += x + 0.05; return P; };
+  it('what was far away when it was last looked at, and came near while nobody asked, is met', () => {
+    const h = 1 / 192, root = [0, 0, 0], geometry = new BoxGeometry(0.1, 0.1, 0.1), hanging = straight(12, 0.2, [0, -1, 0]), lying = straight(12, 0.2, [1, 0, 0]);
+    const strand = oneStrand(hanging, material), { system } = strand, shell = new Shell(Uint32Array.from(geometry.index!.array), box(0), 0.001, 0.3), finder = new ContactFinder([], 1, { skinGap: 0.001, friction: 0.3 }, [shell]);
+    const ask = (points: number[][], from: number, to: number, along = 0): void => {
+      const P = points.flat();
+      finder.frame(0, box(from), box(to), 12);
+      finder.cull(still(), still(), root, root, [0.2]);
+      finder.place(still(), still(), 0, 1);
+      system.standAt(P);
+      system.moveAs(P, P.map((v, a) => (a % 3 === 0 && a > 0 ? v + along : v)), h);
+      finder.gatherAll(system, h, [0, 0, 0]);
+    };
+    // beside its root, far from its tip
+    ask(hanging, 0.02, 0.02);
+    expect(finder.touches[0]).toBe(0);
+    // out of reach of all strands for a frame, in which this one swings up
+    ask(hanging, 1, 1);
+    ask(lying, 0.2015, 0.2015, 0.002);
+    expect(finder.touches[0]).toBe(1);
   });
 });

@@ -257,8 +257,8 @@ export class ContactFinder {
     const { shells, around } = this;
     let meshes = 0;
     for (let q = 0; q < shells.length; q++) {
-      if (this.reachable[q][s] !== 1) continue;
-      if (shells[q].mayMeet(this.strandBoxes, 6 * s)) { this.left[q][s] = 0; around[meshes++] = q; }
+      if (this.reachable[q][s] === 1 && shells[q].mayMeet(this.strandBoxes, 6 * s)) { this.left[q][s] = 0; around[meshes++] = q; }
+      // what is not asked about goes its way unseen: nothing that is known of it holds
       else if (this.left[q][s] === 0) { this.left[q][s] = 1; shells[q].leave(start[s], start[s + 1]); }
     }
     const near = this.nearCount[s], floors = this.nearFloors[s];

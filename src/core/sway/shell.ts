@@ -327,7 +327,8 @@ export class Shell {
   }
   /** `beyond`: m, how much farther than that nothing is. */
   private seen(p: number, beyond: number): void {
-    this.budget[p] = 0.8 * (SLACK + Math.max(0, beyond));
+    // a point may go farther than it was expected to, the more so the longer it is not asked about
+    this.budget[p] = 0.8 * SLACK + 0.6 * Math.max(0, beyond);
     this.rate[p] = beyond > 0 ? Infinity : this.grid.fastest;
     this.lookedIn[p] = this.frameNumber;
   }
