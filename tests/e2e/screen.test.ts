@@ -250,8 +250,9 @@ describe('a character that has just arrived', () => {
     await page.keyboard.press('End');
     await expect.poll(seen).toBeCloseTo(first + 1.2, 5);
     await page.getByRole('button', { name: /goes along with/ }).click();
+    await page.getByTestId('view').focus();
     await page.keyboard.press('Home');
-    await page.getByTestId('frame').getByText('0', { exact: true }).waitFor();
+    await expect.poll(() => page.getByTestId('frame').innerText()).toBe('0');
     await page.waitForTimeout(500);
     expect(await seen()).toBeCloseTo(first + 1.2, 5);
     await page.keyboard.press('Shift+V');
