@@ -28,7 +28,7 @@ export class Travel {
   /** Tells where it stands in a pose. */
   stand(pose: Pose): void { this.middleInto(pose, this.place); }
   /** Whether it goes away from its place in the frames of a shot. */
-  goesAway(clip: Clip | null, shot: { clip: string; start: number; end: number; fps: number; cyclic: boolean }): boolean {
+  goesAway(clip: Clip | null, shot: { start: number; end: number; fps: number; cyclic: boolean }): boolean {
     if (!clip) return false;
     const key = JSON.stringify([clip.name, shot.start, shot.end, shot.fps, shot.cyclic]);
     if (this.known?.key !== key) {

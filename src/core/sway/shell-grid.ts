@@ -32,7 +32,7 @@ export class ShellGrid {
   private readonly corner = new Int32Array(3);
   private cell = 1;
   private readonly held = new Float64Array(6);
-  /** The search in which each patch was looked at last. */
+  /** The search of the frame in which each patch was looked at last. */
   private readonly visited: Int32Array;
   private visit = 0;
   /** The frame in which each patch was last looked into. */
@@ -62,6 +62,8 @@ export class ShellGrid {
   build(): void {
     const { boxes: B } = this;
     this.frame++;
+    this.visited.fill(0);
+    this.visit = 0;
     for (let k = 0; k + 1 < this.patchStart.length; k++) this.boxIn(k);
     let most = 0;
     for (let o = 0; o < B.length; o += 12) for (let c = 0; c < 6; c++) most = Math.max(most, Math.abs(B[o + 6 + c] - B[o + c]));

@@ -65,7 +65,7 @@ export function View() {
         {(stage !== 'plant' && stage !== 'comb') && guides && <ShowButton label="Guides (G)" on={show.guides} onClick={() => useEditor.setState({ show: { ...show, guides: !show.guides } })}><Waypoints size={14} />guides</ShowButton>}
         {(stage === 'sway' || stage === 'proof') && <><ShowButton label="The groomed shape (J)" on={show.groomed} onClick={() => useEditor.setState({ show: { ...show, groomed: !show.groomed } })}><Spline size={14} />groomed</ShowButton><ShowButton label="Colliders (P)" on={show.pills} onClick={() => useEditor.setState({ show: { ...show, pills: !show.pills } })}><PillIcon size={14} />colliders</ShowButton><ShowButton label="Contacts that press, with their forces (K)" on={show.marks} onClick={() => useEditor.setState({ show: { ...show, marks: !show.marks } })}><MapPin size={14} />contacts</ShowButton></>}
         <ShowButton label={`${GRAIN[grain]} Click for ${grain === 4 ? 'each pixel' : 'coarser and quicker'}.`} on={grain > 1} onClick={nextGrain}><Grid2x2 size={14} />1:{grain}</ShowButton>
-        {away && <ShowButton label="The view goes along with the character (Shift V)" on={follow ?? away} onClick={() => useEditor.setState({ follow: !(follow ?? away) })}><Footprints size={14} />go along</ShowButton>}
+        {away && <ShowButton label="The view goes along with the character (Shift V)" on={follow ?? away} onClick={() => session.toggleFollow()}><Footprints size={14} />go along</ShowButton>}
       </div>
       <div className={`absolute left-3 flex items-center gap-1.5 ${trouble ? 'bottom-11' : 'bottom-3'}`}>
         {stage === 'fill' && brushing && <span className="chip pointer-events-none">draw a line over the skin</span>}

@@ -140,7 +140,7 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'show-pills', name: 'Show or hide colliders', group: 'View', keys: 'P', combo: ['p'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, pills: !state().show.pills } }) },
     { id: 'show-marks', name: 'Show or hide contacts', group: 'View', keys: 'K', combo: ['k'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, marks: !state().show.marks } }) },
     { id: 'show-groomed', name: 'Show or hide the groomed shape beside what moves', group: 'View', keys: 'J', combo: ['j'], enabled: always, run: () => useEditor.setState({ show: { ...state().show, groomed: !state().show.groomed } }) },
-    { id: 'follow', name: 'Let the view go along with a character that goes away, or stay', group: 'View', keys: 'Shift V', combo: ['shift+v'], enabled: () => session.goesAway, run: () => useEditor.setState({ follow: !(state().follow ?? session.goesAway) }) },
+    { id: 'follow', name: 'Let the view go along with a character that goes away, or stay', group: 'View', keys: 'Shift V', combo: ['shift+v'], enabled: () => session.goesAway, run: () => session.toggleFollow() },
     { id: 'grain', name: 'Draw the view with each pixel, every second, every fourth (quicker)', group: 'View', enabled: always, run: nextGrain },
     { id: 'theme', name: 'Switch between dark and light', group: 'View', enabled: always, run: () => setTheme(state().theme === 'peat' ? 'linen' : 'peat') },
     { id: 'commands', name: 'Find an action', group: 'Help', keys: 'Ctrl K', combo: ['ctrl+k'], enabled: always, run: () => useEditor.setState({ commandOpen: true }) },

@@ -302,6 +302,9 @@ export class Session {
 
   /** Whether the character goes away from its place in this shot, so that the view has to go along. */
   get goesAway(): boolean { return useEditor.getState().history !== null && this.travel.goesAway(this.clip, this.document.shot); }
+  /** Whether the view goes along with it: as it was asked to, or where the character goes away. */
+  get followed(): boolean { return useEditor.getState().follow ?? this.goesAway; }
+  toggleFollow(): void { useEditor.setState({ follow: !this.followed }); }
   /** Moves the pose and everything on it to a frame. */
   setFrame(frame: number, force = false): void {
     if (!useEditor.getState().history) return;

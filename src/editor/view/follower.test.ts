@@ -9,7 +9,7 @@ import { Follower } from './follower';
 function view(goesAway: boolean): { follower: Follower; camera: PerspectiveCamera; target: Vector3; stand: (x: number, z: number) => void; moves: boolean[] } {
   const place = new Float64Array(2), camera = new PerspectiveCamera(), target = new Vector3(0, 1.5, 0), moves: boolean[] = [];
   camera.position.set(0, 1.5, 2);
-  const controls = { target, update: () => { moves.push(follower.moving); return true; } } as unknown as OrbitControls, follower: Follower = new Follower({ travel: { place, middleInto: (pose: Float64Array, out: Float64Array) => { out.set(pose.subarray(0, 2)); } }, goesAway } as unknown as Session, camera, controls);
+  const controls = { target, update: () => { moves.push(follower.moving); return true; } } as unknown as OrbitControls, follower: Follower = new Follower({ travel: { place, middleInto: (pose: Float64Array, out: Float64Array) => { out.set(pose.subarray(0, 2)); } }, get followed() { return useEditor.getState().follow ?? goesAway; } } as unknown as Session, camera, controls);
   return { follower, camera, target, moves, stand: (x, z) => { place[0] = x; place[1] = z; } };
 }
 

@@ -223,7 +223,7 @@ export class Viewport {
   touch(): void { this.still = 0; this.settled = false; this.lastTouch = performance.now(); }
 
   /** Where it is looked from. */
-  get cameraPlace(): CameraPlace { const { position, near, far } = this.camera; return { from: position.toArray(), to: this.controls.target.toArray(), near, far, stood: this.follower.place, follow: this.follower.wanted }; }
+  get cameraPlace(): CameraPlace { const { position, near, far } = this.camera; return { from: position.toArray(), to: this.controls.target.toArray(), near, far, stood: this.follower.place, follow: this.session.followed }; }
   lookFrom({ from, to, near, far, stood, follow }: CameraPlace): void {
     useEditor.setState({ follow });
     this.follower.stay(stood);
