@@ -24,6 +24,8 @@ const FACTS = 8, CORNERS = 9;
 const ROUND = 2e-6;
 /** A box in which so many questions were asked has a list of its own, in so many stretches by the distance from its middle. */
 const OFTEN = 2, STRETCHES = 24;
+/** Such a box is cut so many times along each axis, to tell sooner what is clear of everything; to the corner of such a part, in boxes. */
+const FINE = 4, PARTS = FINE ** 3;
 /** Of a mesh that is very dense not all lists are kept. */
 const MOST_LISTED = 8_000_000;
 /** Farther than anything, m. */
@@ -45,9 +47,11 @@ export class SkinField {
   /** Triangles of each box: where those of box q begin in `list`. */
   private readonly first: Uint32Array;
   private readonly list: Uint32Array;
-  /** Of each box how often it was asked in, up to `OFTEN`; from then on that and where its list begins in `lists`: the ends of its stretches, then triangles. */
+  /** Of each box how often it was asked in, up to `OFTEN`; from then on that and where its list begins in `lists`: the ends of its stretches, distances of the middles of its parts (`partly`), then triangles. */
   private readonly asked: Uint32Array;
   private lists = new Uint32Array(1 << 14);
+  /** The same numbers as single precision. */
+  private partly = new Float32Array(this.lists.buffer);
   private listed = 0;
   /** How many boxes each is from one that knows triangles. */
   private readonly rings: Uint8Array;
@@ -70,6 +74,7 @@ export class SkinField {
   /** Distance of the middle of each box, found when it is first asked about; made when any is. */
   private middles: Float32Array | null = null;
   private readonly middleNormal = new Float64Array(3);
+  private readonly asking = new Float64Array(3);
   /** Whether the nearest place is on an open edge. */
   private border = false;
 
@@ -140,21 +145,27 @@ export class SkinField {
     const { middle, low, size } = this;
     middle[0] = low[0] + (i + 0.5) * size; middle[1] = low[1] + (j + 0.5) * size; middle[2] = low[2] + (k + 0.5) * size;
   }
+  /** Rings of boxes to those that know triangles, there and back over the grid. **Source:** chessboard distance in two passes, Rosenfeld & Pfaltz 1966, *from memory*. */
   private distances(): Uint8Array {
-    const { grid: [nx, ny, nz], first } = this, n = first.length - 1, out = new Uint8Array(n).fill(FAR_OFF);
-    let front: number[] = [];
-    for (let q = 0; q < n; q++) if (first[q] !== first[q + 1]) { out[q] = 0; front.push(q); }
-    for (let r = 1; r <= RINGS; r++) {
-      const next: number[] = [];
-      for (const q of front) {
-        const x = q % nx, y = Math.floor(q / nx) % ny, z = Math.floor(q / (nx * ny));
-        for (let k = Math.max(0, z - 1); k <= Math.min(nz - 1, z + 1); k++) for (let j = Math.max(0, y - 1); j <= Math.min(ny - 1, y + 1); j++) for (let i = Math.max(0, x - 1); i <= Math.min(nx - 1, x + 1); i++) {
-          const b = i + nx * (j + ny * k);
-          if (out[b] === FAR_OFF) { out[b] = r; next.push(b); }
+    const { grid: [nx, ny, nz], first } = this, n = first.length - 1, out = new Uint8Array(n);
+    for (let q = 0; q < n; q++) out[q] = first[q] !== first[q + 1] ? 0 : FAR_OFF;
+    for (let way = 1; way >= -1; way -= 2) for (let c = 0; c < nz; c++) for (let b = 0; b < ny; b++) {
+      const z = way > 0 ? c : nz - 1 - c, y = way > 0 ? b : ny - 1 - b, row = nx * (y + ny * z);
+      for (let a = 0; a < nx; a++) {
+        const x = way > 0 ? a : nx - 1 - a, from = x > 0 ? -1 : 0, to = x < nx - 1 ? 1 : 0, q = row + x;
+        let least = out[q];
+        if (least === 0) continue;
+        if (a > 0 && out[q - way] + 1 < least) least = out[q - way] + 1;
+        // the rows that were gone over before and touch it
+        for (let k = 0; k < 4; k++) {
+          const j = k === 0 ? -way : k - 2, i = k === 0 ? 0 : -way;
+          if (y + j < 0 || y + j >= ny || z + i < 0 || z + i >= nz) continue;
+          for (let d = from, o = q + nx * (j + ny * i); d <= to; d++) if (out[o + d] + 1 < least) least = out[o + d] + 1;
         }
+        out[q] = least;
       }
-      front = next;
     }
+    for (let q = 0; q < n; q++) if (out[q] > RINGS) out[q] = FAR_OFF;
     return out;
   }
   /** Whether the middle of a box is inside; a box from which nothing is near is as the next one on the way to something. */
@@ -232,7 +243,7 @@ export class SkinField {
   /** The same in a list, that of the box `middle` is of. */
   private through(begin: number): void {
     const { lists, spot, middle } = this, off = Math.sqrt((spot[0] - middle[0]) ** 2 + (spot[1] - middle[1]) ** 2 + (spot[2] - middle[2]) ** 2), wide = (this.reach + HALF * this.size) / STRETCHES;
-    let from = begin + STRETCHES;
+    let from = begin + STRETCHES + PARTS;
     for (let k = 0; k < STRETCHES && k * wide <= this.far + off + ROUND; k++) {
       const to = lists[begin + k];
       if (to > from) this.among(lists, from, to);
@@ -281,11 +292,12 @@ export class SkinField {
         ends[stretch]++;
       }
     }
-    const begin = this.listed, end = begin + STRETCHES + found.length;
-    if (end > this.lists.length) { const more = new Uint32Array(Math.max(end, 2 * this.lists.length)); more.set(this.lists.subarray(0, begin)); this.lists = more; }
-    for (let n = 0, sum = begin + STRETCHES; n < STRETCHES; n++) { const many = ends[n]; ends[n] = sum; sum += many; }
+    const begin = this.listed, end = begin + STRETCHES + PARTS + found.length;
+    if (end > this.lists.length) { const more = new Uint32Array(Math.max(end, 2 * this.lists.length)); more.set(this.lists.subarray(0, begin)); this.lists = more; this.partly = new Float32Array(more.buffer); }
+    for (let n = 0, sum = begin + STRETCHES + PARTS; n < STRETCHES; n++) { const many = ends[n]; ends[n] = sum; sum += many; }
     for (let n = 0; n < found.length; n++) this.lists[ends[at[n]]++] = found[n];
     this.lists.set(ends, begin);
+    this.partly.fill(NaN, begin + STRETCHES, begin + STRETCHES + PARTS);
     this.listed = end;
     asked[q] = OFTEN + 1 + begin;
     return begin;
@@ -332,17 +344,44 @@ export class SkinField {
    * How far place `k` of `A` (m) is outside a closed mesh at the least, m, as the middle of its box tells: no more than 0 where that is not certain. Quick where `at` is exact.
    */
   clear(A: Float64Array, k: number): number {
-    const { low, grid, size, middle } = this, x = A[k], y = A[k + 1], z = A[k + 2], a = Math.floor((x - low[0]) / size), b = Math.floor((y - low[1]) / size), c = Math.floor((z - low[2]) / size);
+    const { low, grid, size } = this, x = A[k], y = A[k + 1], z = A[k + 2], a = Math.floor((x - low[0]) / size), b = Math.floor((y - low[1]) / size), c = Math.floor((z - low[2]) / size);
     if (!(a >= 0 && b >= 0 && c >= 0 && a < grid[0] && b < grid[1] && c < grid[2])) return this.reach;
-    const q = a + grid[0] * (b + grid[1] * c), mx = low[0] + (a + 0.5) * size, my = low[1] + (b + 0.5) * size, mz = low[2] + (c + 0.5) * size, middles = (this.middles ??= new Float32Array(this.first.length).fill(NaN));
-    let d = middles[q];
-    if (Number.isNaN(d)) {
-      middle[0] = mx; middle[1] = my; middle[2] = mz;
-      d = this.at(middle, 0, middle, 0, this.middleNormal);
-      // an open edge leaves the side unsaid, and so does a face that goes into the mesh: nothing is certain near one
-      middles[q] = d = d > 0 && this.triangle >= 0 && (this.border || this.mixed?.[this.triangle] === 1) ? 0 : d;
-    }
-    return Math.min(d, this.reach) - Math.sqrt((x - mx) ** 2 + (y - my) ** 2 + (z - mz) ** 2) - ROUND;
+    const mx = low[0] + (a + 0.5) * size, my = low[1] + (b + 0.5) * size, mz = low[2] + (c + 0.5) * size;
+    return this.middleClear(a + grid[0] * (b + grid[1] * c), mx, my, mz) - Math.sqrt((x - mx) ** 2 + (y - my) ** 2 + (z - mz) ** 2) - ROUND;
+  }
+  /** m: how far the middle of box q, which is at (x, y, z), is outside for certain. */
+  private middleClear(q: number, x: number, y: number, z: number): number {
+    const middles = (this.middles ??= new Float32Array(this.first.length).fill(NaN)), known = middles[q];
+    return known === known ? known : (middles[q] = this.certain(x, y, z));
+  }
+  /**
+   * Whether place `k` of `A` (m) is for certain more than `enough` (m, ≥ 0, less than `reach`) outside a closed mesh, as the middle of its box tells, or of the part of it. Quick
+   * where `at` is exact; what is not certain may be clear all the same.
+   */
+  isClear(A: Float64Array, k: number, enough: number): boolean {
+    const { low, grid, size, asked } = this, x = A[k], y = A[k + 1], z = A[k + 2], u = (x - low[0]) / size, v = (y - low[1]) / size, w = (z - low[2]) / size, a = Math.floor(u), b = Math.floor(v), c = Math.floor(w);
+    if (!(a >= 0 && b >= 0 && c >= 0 && a < grid[0] && b < grid[1] && c < grid[2])) return enough < this.reach;
+    const q = a + grid[0] * (b + grid[1] * c);
+    let dx = u - a - 0.5, dy = v - b - 0.5, dz = w - c - 0.5, d = this.middleClear(q, low[0] + (a + 0.5) * size, low[1] + (b + 0.5) * size, low[2] + (c + 0.5) * size);
+    let over = d - enough - ROUND;
+    if (over > 0 && over * over > (dx * dx + dy * dy + dz * dz) * size * size) return true;
+    // no part of the box is so far from everything, or it is not asked about often
+    if (asked[q] <= OFTEN || d + HALF * size <= enough) return false;
+    const i = Math.min(FINE - 1, Math.floor((u - a) * FINE)), j = Math.min(FINE - 1, Math.floor((v - b) * FINE)), l = Math.min(FINE - 1, Math.floor((w - c) * FINE)), part = asked[q] - OFTEN - 1 + STRETCHES + i + FINE * (j + FINE * l);
+    const mx = a + (i + 0.5) / FINE, my = b + (j + 0.5) / FINE, mz = c + (l + 0.5) / FINE;
+    d = this.partly[part];
+    if (d !== d) { d = this.certain(low[0] + mx * size, low[1] + my * size, low[2] + mz * size); this.partly[part] = d; }
+    dx = u - mx; dy = v - my; dz = w - mz;
+    over = d - enough - ROUND;
+    return over > 0 && over * over > (dx * dx + dy * dy + dz * dz) * size * size;
+  }
+  /** m: how far a place is outside; no more than 0 where that is not certain, no more than `reach`. */
+  private certain(x: number, y: number, z: number): number {
+    const { asking: place } = this;
+    place[0] = x; place[1] = y; place[2] = z;
+    const d = this.at(place, 0, place, 0, this.middleNormal);
+    // an open edge leaves the side unsaid, and so does a face that goes into the mesh: nothing is certain near one
+    return d > 0 && this.triangle >= 0 && (this.border || this.mixed?.[this.triangle] === 1) ? 0 : Math.min(d, this.reach);
   }
 
   /**

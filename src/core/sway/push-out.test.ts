@@ -87,7 +87,7 @@ describe('a mesh as a collider, in words', () => {
     const positions = Float64Array.from([...a.attributes.position.array, ...b.attributes.position.array]), triangles = Uint32Array.from([...a.index!.array, ...Array.from(b.index!.array, (v) => v + count)]);
     const hidden = hiddenFaces(positions, triangles, 1), mixed = besideHidden(triangles, weldByPosition(positions), hidden);
     expect(hidden.reduce((n, v) => n + v, 0)).toBeGreaterThan(20);
-    mixed.forEach((is, f) => { if (is === 1) expect(hidden[f]).toBe(0); });
+    mixed.forEach((is, f) => { if (is === 1) expect(hidden[f]).not.toBe(1); });
     // about the ring where they meet
     const random = makeRandom(8), places: number[] = [];
     for (let k = 0; k < 3000; k++) { const t = 2 * Math.PI * random(), r = 0.08 + 0.012 * (random() - 0.5); places.push(0.02 * (random() - 0.5), r * Math.cos(t), r * Math.sin(t)); }

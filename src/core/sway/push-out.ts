@@ -38,6 +38,8 @@ const LEFT = 2e-4;
 const TESTS = 5;
 /** m: what is so far outside for certain needs no exact distance; more than any margin. */
 const FREE = 2.6e-3;
+/** Lattice on which it is told what lies within a shell that overlaps itself: m from knot to knot, halved so often at most; half the way across a cell, in cells, and a little; and how many knots there may be along an axis. */
+const COARSEST = 0.004, LEVELS = 6, HALF_DIAGONAL = 0.867, KNOTS = 2 ** 16;
 /** Distance from a shell that is looked at, m. */
 const BAND = 0.012;
 
@@ -76,12 +78,30 @@ export class PosedObstacles {
   }
 
   private readonly surfaces: (Surface | undefined)[] = [];
-  private within(f: number, A: Float64Array): boolean {
-    const { triangles } = this.obstacles.shells[f], P = this.positions[f];
-    return windsRound((this.surfaces[f] ??= new Surface(P, triangles)), [A[0], A[1], A[2]], outwardOf(triangles, P));
+  /** By shell: what was told of places of a lattice. */
+  private readonly told: Map<number, boolean>[] = [];
+  private readonly knot: [number, number, number] = [0, 0, 0];
+  /**
+   * Whether shell f goes round a place that is `far`, m, from its surface. What is so near each other that no surface is between is on one side: it is told
+   * once for the knot of a lattice beside it, the finer the nearer the surface, so that what was asked before never matters.
+   */
+  private within(f: number, A: Float64Array, far: number): boolean {
+    const { triangles } = this.obstacles.shells[f], P = this.positions[f], { knot } = this, told = (this.told[f] ??= new Map());
+    let level = 0, pitch = COARSEST;
+    while (level < LEVELS && HALF_DIAGONAL * pitch > far) { level++; pitch *= 0.5; }
+    let key = -1;
+    if (level < LEVELS) {
+      key = level;
+      for (let c = 0; c < 3; c++) { const low = this.fields[f].bounds[c], i = Math.round((A[c] - low) / pitch); knot[c] = low + i * pitch; key = key * KNOTS + i; }
+      const known = told.get(key);
+      if (known !== undefined) return known;
+    } else for (let c = 0; c < 3; c++) knot[c] = A[c];
+    const is = windsRound((this.surfaces[f] ??= new Surface(P, triangles)), knot, outwardOf(triangles, P));
+    if (key >= 0) told.set(key, is);
+    return is;
   }
-  /** Signed distance to the obstacle that is deepest at a place (3 numbers); `C`: a place that is on the right side of sheets. */
-  at(A: Float64Array, C: Float64Array): number {
+  /** Signed distance to the obstacle that is deepest at a place (3 numbers); `C`: a place that is on the right side of sheets. Where it is more than `enough`, m, it need not be the distance, but is more. */
+  at(A: Float64Array, C: Float64Array, enough = FREE): number {
     const { obstacles, ends, balls, out, found } = this, x = A[0], y = A[1], z = A[2];
     let best = Infinity;
     this.which = -1;
@@ -98,11 +118,11 @@ export class PosedObstacles {
     for (let f = 0; f < this.fields.length; f++) {
       const field = this.fields[f], shell = obstacles.shells[f], b = field.bounds;
       if (x < b[0] || y < b[1] || z < b[2] || x > b[3] || y > b[4] || z > b[5]) { if (field.reach < best) best = field.reach; continue; }
-      if (shell.closed) { const least = field.clear(A, 0); if (least > FREE) { if (least < best) best = least; continue; } }
+      if (shell.closed && field.isClear(A, 0, enough)) { if (field.reach < best) best = field.reach; continue; }
       let d = field.at(A, 0, C, 0, out, this.near[f]);
       this.near[f] = field.triangle;
       // a face that goes into the mesh itself does not tell inside from outside
-      if (field.triangle >= 0 && shell.mixed?.[field.triangle] === 1 && d < 0 !== this.within(f, A)) { d = -d; for (let c = 0; c < 3; c++) out[c] = -out[c]; }
+      if (field.triangle >= 0 && shell.mixed?.[field.triangle] === 1 && d < 0 !== this.within(f, A, Math.abs(d))) { d = -d; for (let c = 0; c < 3; c++) out[c] = -out[c]; }
       // so deep inside that no way out is known: let be
       if (d < best && d > -Infinity) { best = d; this.which = obstacles.pills.length + obstacles.floors.length + f; found[1] = out[0]; found[2] = out[1]; found[3] = out[2]; }
     }
@@ -145,7 +165,7 @@ export class PosedObstacles {
     let left = 0, rooted = true;
     for (let i = 2; i < n; i++) {
       for (let c = 0; c < 3; c++) { A[c] = P[3 * (o + i) + c]; S[c] = C[3 * (co + i) + c]; }
-      const d = this.at(A, S);
+      const d = this.at(A, S, 0);
       if (rooted && d < 0 && (i <= ROOTED || d < -SUNK)) continue;
       rooted = false;
       left = Math.max(left, -d);
@@ -170,7 +190,7 @@ export class PosedObstacles {
         const along = u * (x - px) + v * (y - py) + w * (z - pz);
         if (free > -Infinity && along <= free) continue;
         A[0] = px + length * u; A[1] = py + length * v; A[2] = pz + length * w;
-        const d = this.at(A, side);
+        const d = this.at(A, side, MARGIN);
         if (d >= MARGIN) free = along; else if (free > -Infinity || d <= least) continue;
         least = d;
         spot.set(A);
@@ -192,10 +212,10 @@ export class PosedObstacles {
     for (let i = 1; i < n; i++) {
       const q = a + 3 * i, c = 3 * (co + i), rx = P[q], ry = P[q + 1], rz = P[q + 2], length = Math.sqrt((rx - bx) ** 2 + (ry - by) ** 2 + (rz - bz) ** 2);
       bx = rx; by = ry; bz = rz;
+      if (i === 1) { px = rx; py = ry; pz = rz; continue; } // the first edge is the skin's
       A[0] = rx; A[1] = ry; A[2] = rz; S[0] = C[c]; S[1] = C[c + 1]; S[2] = C[c + 2];
-      const raw = this.at(A, S);
+      const raw = this.at(A, S, 0);
       if (rooted && raw < 0 && (i <= ROOTED || raw < -SUNK)) { px = rx; py = ry; pz = rz; continue; } // nothing has been moved so far
-      if (rooted && i === 1) { px = rx; py = ry; pz = rz; continue; } // the first edge is the skin's
       rooted = false;
       if (raw < 0 && way === WAYS[0]) this.deepIn(-raw);
       deepest = Math.max(deepest, -raw);
@@ -209,7 +229,7 @@ export class PosedObstacles {
       let inside = true;
       for (let test = 0; test < TESTS; test++) {
         A[0] = x; A[1] = y; A[2] = z;
-        const d = moved || test > 0 ? this.at(A, S) : raw;
+        const d = moved || test > 0 ? this.at(A, S, test > 0 ? margin : 0) : raw;
         if (d >= 0 || (test > 0 && d >= margin)) { inside = false; break; }
         if (!moved && test === 0) found[0] = raw;
         // a second obstacle: between both
@@ -225,7 +245,7 @@ export class PosedObstacles {
       }
       if (inside && around) {
         A[0] = x; A[1] = y; A[2] = z;
-        if (this.at(A, S) < -LEFT) { this.lookAround(px, py, pz, length); x = spot[0]; y = spot[1]; z = spot[2]; }
+        if (this.at(A, S, 0) < -LEFT) { this.lookAround(px, py, pz, length); x = spot[0]; y = spot[1]; z = spot[2]; }
       }
       P[q] = x; P[q + 1] = y; P[q + 2] = z;
       sx = x - rx; sy = y - ry; sz = z - rz;
