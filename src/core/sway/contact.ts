@@ -92,6 +92,9 @@ export class ContactFinder {
   /** Of how deep an edge is, how much lower its planes lie; and of the distance kept, how much is asked for. */
   private keptDepth = KEPT_DEPTH;
   private askedGap = 1;
+  /** Points beyond the root that stay where they are, and from which place on the edge that is looked at can be moved: one a little above a fixed end would swing the other far. */
+  private still = 0;
+  private leastPlace = 0;
   /** Shells that any strand can reach in the frame; and the box of all hair now and where it would go, m. */
   private readonly shellsNear: Uint8Array;
   private readonly hairBox = new Float64Array(6);
@@ -226,9 +229,11 @@ export class ContactFinder {
   /** Looks at a strand again where it stands at the end of the last substep. Its planes are not lowered by how deep it is then; `gap`: the share of the distance kept that is asked for. */
   lookAgain(system: RodSystem, s: number, gap: number): void {
     this.keptDepth = 0;
+    this.still = 1;
     this.askedGap = gap;
     this.gather(system, s, 0, STILL);
     this.keptDepth = KEPT_DEPTH;
+    this.still = 0;
     this.askedGap = 1;
   }
 
@@ -286,11 +291,12 @@ export class ContactFinder {
       E[UPPER_THEN] = E[UPPER] + h * v[c] + gx; E[UPPER_THEN + 1] = E[UPPER + 1] + h * v[c + L] + gy; E[UPPER_THEN + 2] = E[UPPER + 2] + h * v[c + 2 * L] + gz;
       const p = start[s] + i;
       found[0].id = found[1].id = -1;
+      this.leastPlace = i === 1 ? LEAST_PLACE : i <= 1 + this.still ? 1 : 0;
       if (near > 0) {
         const o = 6 * p, d0 = E[6] - ex - S[o], d1 = E[7] - ey - S[o + 1], d2 = E[8] - ez - S[o + 2], d3 = E[9] - ex - S[o + 3], d4 = E[10] - ey - S[o + 4], d5 = E[11] - ez - S[o + 5];
         const free = this.slack[p] - (drifted - this.seenDrift[p]), d = Math.max(d0 * d0 + d1 * d1 + d2 * d2, d3 * d3 + d4 * d4 + d5 * d5);
         if (!(free > 0 && d < free * free)) this.look(s, p, rootPosition);
-        if (this.keptCount[p] > 0) this.nearest(p, i === 1, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0));
+        if (this.keptCount[p] > 0) this.nearest(p, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0));
       }
       if (floors !== 0) this.onFloors(floors, p, E[UPPER_THEN], E[UPPER_THEN + 1], E[UPPER_THEN + 2]);
       if (meshes !== 0) {
@@ -379,13 +385,13 @@ export class ContactFinder {
   }
 
   /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
-  private nearest(p: number, rooted: boolean, lowest: boolean, upper: boolean): void {
-    const { out, found, edge: E, at: M, rigid: { ends, radii, gaps } } = this, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p), share = this.shareAt(p);
+  private nearest(p: number, lowest: boolean, upper: boolean): void {
+    const { out, found, leastPlace, edge: E, at: M, rigid: { ends, radii, gaps } } = this, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p), share = this.shareAt(p);
     for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
       const n = this.kept[q], o = 6 * n, place = upper ? 1 : nearestPlace(E, ends, o);
       // what touches at its lower end is the business of the edge below
       if (place <= 1e-6 && !lowest) continue;
-      if (rooted && place < LEAST_PLACE) continue;
+      if (place < leastPlace) continue;
       M[0] = ax + place * ux; M[1] = ay + place * uy; M[2] = az + place * uz;
       const gap = pillDistanceAt(M, 0, ends, o, radii, 2 * n, out) - Math.min(gaps[n] * share, most);
       if (gap > LEASE) continue;
@@ -413,7 +419,7 @@ export class ContactFinder {
     shell.ask(p, rooted, this.edge);
     for (let q = 0; q < shell.count; q++) {
       const c = shell.candidates[q];
-      if (rooted && c.s < LEAST_PLACE) continue;
+      if (c.s < this.leastPlace) continue;
       const taken = offer(this.found, this.shellIds[which] + c.id, c.gap, c.s, c.nx, c.ny, c.nz);
       if (taken) { taken.plane = c.plane; taken.ux = c.ux; taken.uy = c.uy; taken.uz = c.uz; }
     }

@@ -58,6 +58,19 @@ describe('strands that a substep has left inside', () => {
     expect(strandDepth(strand.system, world, finder, 0)).toBeLessThan(DEEP);
     for (let i = 4; i < N; i++) { expect(world[3 * i + 1]).toBeGreaterThan(-0.0013); expect(world[3 * i + 1]).toBeLessThan(0.0003); }
   });
+  it('are put outside as well where their first edge was knocked into the surface: the next one is turned out about its end', () => {
+    const { strand, finder, world } = among('float64', [box(-0.1, -0.002)], 0), { system } = strand, { x } = system.k, L = system.lanes, edge = LENGTH / (N - 1), down = 0.0075, up = 0.003;
+    // the first edge goes in, the second some of the way out again: where that is deepest is beside its lower end, which stays
+    for (let i = 1; i < N; i++) { x[system.at(0, i, 3)] += Math.sqrt(edge * edge - down * down) - edge + (i > 1 ? Math.sqrt(edge * edge - up * up) - edge : 0); x[system.at(0, i, 3) + L] -= i > 1 ? down - up : down; }
+    finder.gatherAll(system, 0, [0, 0, 0]);
+    system.positionsInto(world);
+    const depth = strandDepth(system, world, finder, 0), first = world.slice(3, 6);
+    expect(depth).toBeCloseTo(0.0025, 4);
+    expect(lift(system, world, finder, 0, depth)).toBe(true);
+    for (let i = 2; i < N; i++) expect(world[3 * i + 1]).toBeGreaterThan(-0.002 - DEEP);
+    for (let c = 0; c < 3; c++) expect(world[3 + c]).toBeCloseTo(first[c], 7);
+    expect(stretch(strand, world)).toBeLessThan(1e-5);
+  });
   it('stay where they began inside: those come out evenly', () => {
     const { strand, finder, world, depth } = among('float64', [box(-0.1, -0.002)], 0.0005, 0.0032), before = world.slice();
     expect(depth).toBeGreaterThan(DEEP);
