@@ -25,10 +25,10 @@ export { parameter, defaultsOf, type Parameter } from './parameter';
 export const PLANT_PARAMETERS = {
   guideCount: parameter('Guides', '', 1, 4000, 1, 300, 'How many guides are spread evenly over the plot.', true),
   perCm2: parameter('Density', '/cm²', 0.01, 20, 0.01, 1, 'Guides planted on a square centimetre where the density map is full.'),
-  lengthCm: parameter('Length', 'cm', 0.5, 120, 0.1, 24, 'Length of newly planted guides where the length map is full.'),
+  lengthCm: parameter('Length', 'cm', 0.05, 300, 0.1, 24, 'Length of newly planted guides where the length map is full.'),
   lengthSpread: parameter('Shorter by', '×', 0, 0.9, 0.01, 0, 'Guides may be shorter than that by this share, at random.'),
   pointCount: parameter('Points', '', 4, 64, 1, 16, 'Points of each guide; 16 is enough for smooth long hair.', true),
-  liftMm: parameter('Lift', 'mm', 1, 60, 0.5, 12, 'How far falling hair stays off the skin.'),
+  liftMm: parameter('Lift', 'mm', 0.05, 120, 0.5, 12, 'How far falling hair stays off the skin.'),
   seed: parameter('Seed', '', 1, 9999, 1, 7, 'Another number gives another even spread.', true),
 } satisfies Record<string, Parameter>;
 
@@ -89,7 +89,7 @@ export const SWAY_PARAMETERS = {
   windZ: parameter('Fan z', 'm', -50, 50, 0.01, 1, 'Where the fan stands.'),
   give: parameter('Give', '', 0, 1, 0.01, 1, 'How much of the computed movement reaches the strand: 0 shows the combed shape, 1 all of it.'),
   loft: parameter('Loft', '', 0, 1, 0.01, 0, 'How strongly a body of hair keeps its volume and its neighbours.'),
-  loftSpacingMm: parameter('Spacing', 'mm', 2, 60, 0.5, 10, 'Distance between the little bodies of hair that keep their shape across the strands; about that of the guides.'),
+  loftSpacingMm: parameter('Spacing', 'mm', 0.2, 60, 0.5, 10, 'Distance between the little bodies of hair that keep their shape across the strands; about that of the guides.'),
   cohesion: parameter('Cohesion', '1/s', 0, 200, 1, 60, 'How fast neighbouring strands take on the same movement across.'),
   carryTravel: parameter('Travel', '', 0, 1, 0.01, 1, 'Share of the carrier’s travel that the strands feel: 0 as if it stood still.'),
   carryTurning: parameter('Turning', '', 0, 1, 0.01, 1, 'Share of the carrier’s turning that the strands feel.'),

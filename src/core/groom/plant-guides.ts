@@ -47,7 +47,7 @@ export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, 
   for (let g = 0; g < n; g++) {
     const own = length * (1 - lengthSpread * hashUnit(16 * g + 5)) * (share ? share(planting.faces[g], planting.weights[2 * g], planting.weights[2 * g + 1]) : 1);
     // a strand must have some length to be one
-    const root = rootPlace(on, planting, g), normal = on.normal(planting.faces[g]), grown = { ...options, length: Math.max(0.002, own) };
+    const root = rootPlace(on, planting, g), normal = on.normal(planting.faces[g]), grown = { ...options, length: Math.max(Math.min(0.002, 0.1 * length), own) };
     offsets.set(options.lie === 'lying' ? growAlong(on, root, normal, way, grown) : growGuide(on, root, normal, flow.length > 0 ? { ...grown, lead: way(root, normal) } : grown), stride * g);
   }
   return { planting, offsets };

@@ -9,6 +9,14 @@ export function boxOfPoints(P: ArrayLike<number>, box: Box = { low: [Infinity, I
   return box;
 }
 
+/** m: a character whose longest side is between these has the usual lengths of everything; one that is smaller or larger has them by as much smaller or larger. */
+const SMALL = 0.8, LARGE = 3;
+/** How much longer than usual is what a character begins with: hair, brushes, distances. */
+export function usualScale(character: Character): number {
+  const { low, high } = restBox(character), longest = Math.max(high[0] - low[0], high[1] - low[1], high[2] - low[2]);
+  return !(longest > 0) ? 1 : longest < SMALL ? longest / SMALL : Number.isFinite(longest) && longest > LARGE ? longest / LARGE : 1;
+}
+
 /** Box round the body and what it wears in the rest pose; round everything where there is no body. */
 export function restBox(character: Character): Box {
   const pose = poseCharacter(character, null, 0), own = character.meshes.filter((m) => m.role === 'body' || m.role === 'garment'), box = boxOfPoints([]);

@@ -99,7 +99,9 @@ export function deepestBelow(proof: Proof): { collider: string; filled: boolean;
   const worst = new Map<number, { depth: number; frame: number; guide: number }>();
   for (const f of proof.frames) if (f.frame >= proof.start) for (const [c, depth, guide] of f.below) if (depth > (worst.get(c)?.depth ?? 0)) worst.set(c, { depth, frame: f.frame, guide });
   const guides = [...worst].map(([c, w]) => ({ collider: proof.report.colliders[c] ?? 'a collider', filled: false, ...w })), filled = (proof.filled?.below ?? []).map(([c, frame, depth, guide]) => ({ collider: proof.filled!.colliders[c] ?? 'a collider', filled: true, depth, frame, guide }));
-  return [...guides, ...filled].filter((w) => w.depth > TOLD).sort((a, b) => b.depth - a.depth);
+  // a mesh in several parts is one
+  const told = new Set<string>(), first = (w: { collider: string; filled: boolean }): boolean => { const key = `${w.filled} ${w.collider}`, is = !told.has(key); told.add(key); return is; };
+  return [...guides, ...filled].filter((w) => w.depth > TOLD).sort((a, b) => b.depth - a.depth).filter(first);
 }
 /** m: what is less deep is not told collider by collider. */
 const TOLD = 5e-5;

@@ -198,6 +198,9 @@ describe('a proof', () => {
     expect(passes(p, { depth: 0.01, drift: 0.1, net: 5 })).toBe(true);
     expect(colliderOf(p, { frame: 2, guide: 4 })).toBe('coat, blue');
     expect(worstList(p)[0]).toMatchObject({ name: 'depth', frame: 2, guide: 4, where: 'coat, blue' });
+    // of a mesh in two parts, which have one name, the deepest
+    const parts = proofOf([frame(1, { below: [[0, 0.001, 2], [1, 0.003, 4]] }), frame(2, { below: [[0, 0.002, 4]] })], { report: { ...p.report, colliders: ['coat', 'coat'] }, filled: filledSchema.parse({ count: 9, frames: [], colliders: ['coat'], below: [[0, 1, 0.001, 7]] }) });
+    expect(deepestBelow(parts)).toEqual([{ collider: 'coat', filled: false, depth: 0.003, frame: 1, guide: 4 }, { collider: 'coat', filled: true, depth: 0.001, frame: 1, guide: 7 }]);
     expect(worstList(p).map((w) => w.guide)).toContain(5);
   });
   it('of filled strands tells what they are below, and marks the guides they follow; what an earlier version measured marks none', () => {

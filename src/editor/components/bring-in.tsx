@@ -12,6 +12,7 @@ import { ApiError, importChoices, uploadCharacter } from '../state/api';
 import { readFiles } from '../state/read-files';
 import { ImportPreview, type Frame } from '../view/import-preview';
 import { Button, Note, OneOf, Toggle, useHelp, useSize } from './controls';
+import { tall } from './units';
 import { ROLE_OPTIONS } from './roles';
 
 const UNIT_NAMES: Record<Unit, string> = { m: 'metres', cm: 'centimetres', mm: 'millimetres', in: 'inches', ft: 'feet' };
@@ -87,7 +88,7 @@ function Choosing({ summary, choices, remembered, onChange, name, onName }: { su
         </section>
         <section className="border-b border-line px-4 py-3">
           <h3 className="mb-1.5 font-semibold">How does it stand?</h3>
-          <OneOf label="Unit" testId="import-unit" value={unit ?? 'own'} onChange={(v) => { if (v !== 'own') place({ scale: UNITS[v] }); }} options={[...(Object.keys(UNITS) as Unit[]).map((u) => ({ value: u as Unit | 'own', label: UNIT_NAMES[u], aside: tall(summary, { ...placement, scale: UNITS[u] }), help: 'What one unit of the file is. The height says whether it is right: a grown person is 1.4 to 2.1 m.' })), ...(unit ? [] : [{ value: 'own' as const, label: `${placement.scale} m`, aside: '', help: 'A unit of its own.' }])]} />
+          <OneOf label="Unit" testId="import-unit" value={unit ?? 'own'} onChange={(v) => { if (v !== 'own') place({ scale: UNITS[v] }); }} options={[...(Object.keys(UNITS) as Unit[]).map((u) => ({ value: u as Unit | 'own', label: UNIT_NAMES[u], aside: heightOf(summary, { ...placement, scale: UNITS[u] }), help: 'What one unit of the file is. The height says whether it is right: a grown person is 1.4 to 2.1 m.' })), ...(unit ? [] : [{ value: 'own' as const, label: `${placement.scale} m`, aside: '', help: 'A unit of its own.' }])]} />
           <OneOf label="Upright" testId="import-up" value={placement.up} onChange={(up) => place({ up })} options={UPS.map((value) => ({ value, label: UP_NAMES[value], help: 'Which of the file’s axes points up. The figure at the left should stand on the line.' }))} />
           <div className="mt-1.5 flex flex-wrap items-center gap-2">
             <Button data-testid="import-turn" onClick={() => place({ turn: (placement.turn + 90) % 360 })}>Turn by 90°</Button><span className="num text-faint">{placement.turn}°</span>
@@ -120,9 +121,9 @@ function Choosing({ summary, choices, remembered, onChange, name, onName }: { su
 }
 
 /** Height as it would be taken. */
-function tall(summary: ImportSummary, { up, scale }: Placement): string {
+function heightOf(summary: ImportSummary, { up, scale }: Placement): string {
   const axis = up[1] === 'x' ? 0 : up[1] === 'y' ? 1 : 2, h = scale * (summary.high[axis] - summary.low[axis]);
-  return `${h >= 100 ? h.toFixed(0) : h >= 0.1 ? h.toFixed(2) : h.toPrecision(2)} m`;
+  return tall(h);
 }
 
 function Gauge({ summary, placement, roles }: { summary: ImportSummary; placement: Placement; roles: Role[] }) {
@@ -148,7 +149,7 @@ function Gauge({ summary, placement, roles }: { summary: ImportSummary; placemen
           <text x={(3 * size.width) / 4} y={size.height - 8} textAnchor="middle" fill="#fff" fillOpacity={0.7} fontSize={11}>its left side</text>
         </svg>
       )}
-      <p data-testid="import-height" className="num absolute top-2 right-3 rounded bg-black/50 px-2 py-0.5 text-[13px] text-white">{tall(summary, placement)} tall</p>
+      <p data-testid="import-height" className="num absolute top-2 right-3 rounded bg-black/50 px-2 py-0.5 text-[13px] text-white">{heightOf(summary, placement)} tall</p>
     </div>
   );
 }

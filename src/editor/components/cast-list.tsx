@@ -6,6 +6,7 @@ import { CHAIN_ROOTS } from '../../core/chain/chains';
 import { roleOf } from '../../core/document/schema';
 import type { Role } from '../../core/mesh/character';
 import { restBox } from '../../core/mesh/rest-box';
+import { tall } from './units';
 import { useEditor } from '../state/store';
 import { useWorkshop } from './context';
 
@@ -38,7 +39,7 @@ export function CastList() {
   return (
     <aside aria-label="Cast list" className="min-h-0 overflow-y-auto border-r border-line bg-panel py-1.5">
       <Heading>In this shot</Heading>
-      <div className="flex h-[25px] items-center px-3">{groom.character.name}<span className="num ml-auto text-faint">{height.toFixed(2)} m</span></div>
+      <div className="flex h-[25px] items-center px-3">{groom.character.name}<span className="num ml-auto text-faint">{tall(height)}</span></div>
       <ul>{of('body').map((m) => row(m.name, true))}{of('accessory').map((m) => row(m.name, true))}</ul>
       {of('garment').length > 0 && <><Heading>Worn</Heading><ul>{of('garment').map((m) => row(m.name, false))}</ul></>}
       {(of('prop').length > 0 || of('carrier').length > 0) && <><Heading>Standing by</Heading><ul>{of('carrier').map((m) => row(m.name, false))}{of('prop').map((m) => row(m.name, false))}</ul></>}

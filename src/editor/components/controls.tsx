@@ -82,7 +82,16 @@ export function OneOf<T extends string>({ label, options, value, onChange, testI
 }
 
 const decimals = (step: number): number => Math.max(0, Math.min(4, -Math.floor(Math.log10(step) + 1e-9)));
-const text = (value: number, p: Pick<Parameter, 'step' | 'integer' | 'digits'>): string => (p.integer ? String(value) : p.digits !== undefined ? String(Number(value.toFixed(p.digits))) : value.toFixed(decimals(p.step)));
+/** A number as it is shown: to its step, or to a place more and two figures at least where it lies between. */
+export function text(value: number, p: Pick<Parameter, 'step' | 'integer' | 'digits'>): string {
+  if (p.integer) return String(value);
+  if (p.digits !== undefined) return String(Number(value.toFixed(p.digits)));
+  const places = decimals(p.step), shown = value.toFixed(places);
+  if (value === 0 || Math.abs(Number(shown) - value) < 1e-9) return shown;
+  return String(Number(value.toFixed(Math.min(6, Math.max(places + 1, 1 - Math.floor(Math.log10(Math.abs(value))))))));
+}
+/** Steps of a number that is dragged by ratio are two figures of it, where that is finer. */
+export const stepAt = (p: Parameter, value: number): number => (byRatio(p) && !p.integer && value > 0 ? Math.min(p.step, 10 ** (Math.floor(Math.log10(value) + 1e-9) - 1)) : p.step);
 export const boundTo = (p: Parameter, value: number): number => {
   const v = Math.min(p.max, Math.max(p.min, value));
   return p.integer ? Math.round(v) : Number(v.toFixed(6));
@@ -96,7 +105,7 @@ export function NumberField({ parameter: p, value, onChange, onCommit, testId, p
   const [typed, setTyped] = useState<string | null>(null);
   const track = useRef<HTMLDivElement>(null);
   const share = byRatio(p) ? Math.log(value / p.min) / Math.log(p.max / p.min) : (value - p.min) / (p.max - p.min);
-  const fromShare = (s: number): number => { const c = Math.min(1, Math.max(0, s)); const raw = byRatio(p) ? p.min * Math.pow(p.max / p.min, c) : p.min + c * (p.max - p.min); return boundTo(p, Math.round(raw / p.step) * p.step); };
+  const fromShare = (s: number): number => { const c = Math.min(1, Math.max(0, s)); const raw = byRatio(p) ? p.min * Math.pow(p.max / p.min, c) : p.min + c * (p.max - p.min); const step = stepAt(p, raw); return boundTo(p, Math.round(raw / step) * step); };
   const help = `${p.help}${p.unit ? ` In ${p.unit}.` : ''} From ${text(p.min, p)} to ${text(p.max, p)}; usually ${text(p.fallback, p)}.`;
 
   const dragTrack = (e: React.PointerEvent<HTMLDivElement>): void => {
@@ -110,11 +119,13 @@ export function NumberField({ parameter: p, value, onChange, onCommit, testId, p
     const x0 = e.clientX, s0 = share;
     follow(e, (m) => onChange(fromShare(s0 + (m.clientX - x0) / (m.shiftKey ? 2400 : 240))), onCommit);
   };
-  const nudge = (by: number): void => { onChange(boundTo(p, value + by * p.step)); onCommit(); };
+  const nudge = (by: number): void => { onChange(boundTo(p, value + by * stepAt(p, value))); onCommit(); };
   const take = (): void => {
     if (typed === null) return;
     const v = Number(typed.replace(',', '.'));
     setTyped(null);
+    // looked at only: it may be finer than is shown
+    if (typed === text(value, p)) return;
     if (typed.trim() === '' || !Number.isFinite(v)) return;
     onChange(boundTo(p, v));
     onCommit();

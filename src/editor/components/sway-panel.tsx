@@ -6,6 +6,7 @@ import { BAKE_PARAMETERS, SECOND_SET, SWAY_MAPS, SWAY_PARAMETERS, type SwayMap }
 import { moveHere, ownSettings, shareAgain } from '../../core/document/shots';
 import { nodeKey } from '../../core/mesh/character';
 import { inCages } from '../../core/cage/cages';
+import { BrushFields } from './brush-fields';
 import { LoadPart } from './load-part';
 import { CLOTHS } from '../../core/sway/cloth';
 import { MATERIALS, physicalRod, type MaterialName } from '../../core/sway/materials';
@@ -147,7 +148,7 @@ function SecondPart({ document }: PanelProps) {
 /** Painted maps: choose one, paint it in the view. */
 function MapsPart() {
   const { session } = useWorkshop();
-  const tool = useEditor((s) => s.swayTool), maps = useEditor((s) => s.history!.document.sway.maps), brush = useEditor((s) => s.brush);
+  const tool = useEditor((s) => s.swayTool), maps = useEditor((s) => s.history!.document.sway.maps);
   const painting = tool.name === 'paint' ? tool : null;
   return (
     <div className="mt-1.5 border-t border-line pt-1.5">
@@ -160,7 +161,7 @@ function MapsPart() {
       {painting && (
         <div className="mt-1">
           <NumberField testId="paint-value" parameter={{ label: 'Toward', unit: '', min: 0, max: 1, step: 0.01, fallback: 0, help: 'The value the brush paints toward; with Ctrl held it paints toward 1.' }} value={painting.value} onChange={(v) => useEditor.setState({ swayTool: { ...painting, value: v } })} onCommit={() => undefined} />
-          <NumberField testId="paint-radius" parameter={{ label: 'Radius', unit: 'mm', min: 2, max: 200, step: 1, fallback: 28, help: 'Size of the brush. Hold R and move the pointer sideways to change it.' }} value={brush.radiusMm} onChange={(v) => useEditor.setState({ brush: { ...brush, radiusMm: v } })} onCommit={() => undefined} />
+          <BrushFields names={['radiusMm']} id="paint" />
           <div className="mt-1 flex gap-2"><Button onClick={() => session.desk.fillMap(painting.map, painting.value)}>Fill</Button><Button disabled={!maps[painting.map]} onClick={() => session.desk.fillMap(painting.map, 1, `Clear ${SWAY_MAPS[painting.map].toLowerCase()} map`)}>Clear</Button></div>
           <Note>Drag over the skin. Light is 1, dark 0; the map multiplies {SWAY_MAPS[painting.map].toLowerCase()}.</Note>
         </div>

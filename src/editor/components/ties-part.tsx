@@ -5,6 +5,7 @@ import { roleOf, type Tie } from '../../core/document/schema';
 import { nodeKey } from '../../core/mesh/character';
 import { useEditor } from '../state/store';
 import { Button, Choice, Fold, Note, NumberField, OneOf, Tick, Toggle } from './controls';
+import { BrushFields } from './brush-fields';
 import { useWorkshop } from './context';
 import type { PanelProps } from './panel-parts';
 import { significant } from './units';
@@ -39,7 +40,7 @@ export function TiesPart({ document }: PanelProps) {
 
 function TieRow({ tie, index }: { tie: Tie; index: number }) {
   const { session } = useWorkshop();
-  const chosen = useEditor((s) => s.selected?.kind === 'tie' && s.selected.key === tie.id), tool = useEditor((s) => s.swayTool), run = useEditor((s) => s.run), frame = useEditor((s) => s.frame), brush = useEditor((s) => s.brush);
+  const chosen = useEditor((s) => s.selected?.kind === 'tie' && s.selected.key === tie.id), tool = useEditor((s) => s.swayTool), run = useEditor((s) => s.run), frame = useEditor((s) => s.frame);
   const torn = run.key === session.key && run.proof?.frames.find((f) => f.frame === Math.round(frame))?.broken.includes(index);
   const change = (name: string, to: Partial<Tie>, merge?: string): void => edit(name, (d) => { Object.assign(d.sway.ties[index], to); }, merge && `tie.${tie.id}.${merge}`);
   const share = (key: 'from' | 'to', label: string): React.ReactNode => <NumberField testId={`tie-${key}`} parameter={{ label, unit: '%', min: 0, max: 100, step: 0.5, fallback: key === 'from' ? 35 : 45, help: 'Of the length from the root.' }} value={tie[key] * 100} onChange={(v) => change(`Range of ${tie.name}`, { [key]: v / 100 }, key)} onCommit={endStep} />;
@@ -65,7 +66,7 @@ function TieRow({ tie, index }: { tie: Tie; index: number }) {
             <Button aria-pressed={tool.name === 'tie'} onClick={() => useEditor.setState({ swayTool: tool.name === 'tie' ? { name: 'look' } : { name: 'tie' } })}>{tool.name === 'tie' ? 'Done' : 'Choose guides'}</Button>
             <Button onClick={() => { edit(`Remove ${tie.name}`, (d) => { d.sway.ties.splice(index, 1); }); useEditor.setState({ selected: null, swayTool: { name: 'look' } }); }}><Trash2 size={12} />Remove</Button>
           </div>
-          {tool.name === 'tie' && <><NumberField testId="tie-radius" parameter={{ label: 'Radius', unit: 'mm', min: 2, max: 200, step: 1, fallback: 28, help: 'Size of the brush.' }} value={brush.radiusMm} onChange={(v) => useEditor.setState({ brush: { ...brush, radiusMm: v } })} onCommit={() => undefined} /><Note>Drag over the roots to tie their guides; with Ctrl held, to leave them out.</Note></>}
+          {tool.name === 'tie' && <><BrushFields names={['radiusMm']} id="tie" /><Note>Drag over the roots to tie their guides; with Ctrl held, to leave them out.</Note></>}
         </>
       )}
     </li>

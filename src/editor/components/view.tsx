@@ -16,6 +16,7 @@ import { PickTool } from '../view/pick';
 import { Viewport } from '../view/viewport';
 import { Board } from './board';
 import { follow, useSize } from './controls';
+import { significant } from './units';
 import { useWorkshop } from './context';
 import { nextGrain } from './theme';
 
@@ -69,7 +70,7 @@ export function View() {
       </div>
       <div className={`absolute left-3 flex items-center gap-1.5 ${trouble ? 'bottom-11' : 'bottom-3'}`}>
         {stage === 'fill' && brushing && <span className="chip pointer-events-none">draw a line over the skin</span>}
-        {brushing && stage !== 'fill' && <span className="chip pointer-events-none num">R {stage === 'comb' && comb.size === 'screen' ? `${brush.radiusPx.toFixed(0)} px` : `${brush.radiusMm.toFixed(0)} mm`}{stage === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}{stage === 'comb' && comb.symmetric && ' · both sides'}</span>}
+        {brushing && stage !== 'fill' && <span className="chip pointer-events-none num">R {stage === 'comb' && comb.size === 'screen' ? `${brush.radiusPx.toFixed(0)} px` : `${significant(brush.radiusMm)} mm`}{stage === 'comb' && <> · S {brush.strength.toFixed(2)} · F {brush.falloff.toFixed(2)}</>}{stage === 'comb' && comb.symmetric && ' · both sides'}</span>}
         {stage === 'comb' && chosen > 0 && <span className="chip pointer-events-none"><span className="num">{chosen}</span> chosen</span>}
         {stage === 'comb' && comb.mirrored && <span className="chip pointer-events-none">mirrored</span>}
         {stage === 'comb' && session.combDesk.seenWhole && <span className="chip pointer-events-none">only up to {guides?.style?.layers.find((l) => l.id === session.combDesk.layer)?.name ?? 'the base'}</span>}

@@ -1,4 +1,5 @@
 /** Changes of colliders as edits of the document; the tray and the handles in the view both use them. */
+import { usualScale } from '../../core/mesh/rest-box';
 import type { MeshColliderChange, OwnCollider, PillChange } from '../../core/document/schema';
 import { nodeKey, poseCharacter } from '../../core/mesh/character';
 import { placeOfNode } from '../../core/sway/scene';
@@ -28,10 +29,10 @@ export function addCollider(session: Session, kind: OwnCollider['kind']): void {
   while (taken.has(`${kind} ${n}`)) n++;
   // where the hair is, on the joint that carries its roots most
   const node = session.mainJoint(), at = node < 0 ? [0, 1, 0] : placeOfNode(poseCharacter(session.character, null, 0), node), id = `c${Date.now().toString(36)}${n}`;
-  const low = session.lowestPoint();
+  const low = session.lowestPoint(), scale = usualScale(session.character);
   const collider: OwnCollider = kind === 'floor'
     ? { id, name: `floor ${n}`, kind, node: '', on: true, a: [0, rounded(low), 0], b: [0, rounded(low), 0], radiusA: 0, radiusB: 0, gapMm: null, friction: null }
-    : { id, name: `${kind} ${n}`, kind, node: node < 0 ? '' : nodeKey(session.character, node), on: true, a: at.map(rounded) as OwnCollider['a'], b: [rounded(at[0]), rounded(at[1] + (kind === 'pill' ? 0.1 : 0)), rounded(at[2])], radiusA: 0.06, radiusB: 0.06, gapMm: null, friction: null };
+    : { id, name: `${kind} ${n}`, kind, node: node < 0 ? '' : nodeKey(session.character, node), on: true, a: at.map(rounded) as OwnCollider['a'], b: [rounded(at[0]), rounded(at[1] + (kind === 'pill' ? 0.1 * scale : 0)), rounded(at[2])], radiusA: 0.06 * scale, radiusB: 0.06 * scale, gapMm: null, friction: null };
   edit(`Add ${collider.name}`, (d) => { d.sway.colliders.push(collider); });
   useEditor.setState({ selected: { kind: 'collider', key: id }, show: { ...useEditor.getState().show, pills: true } });
 }

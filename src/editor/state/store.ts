@@ -2,7 +2,7 @@
 import { create } from 'zustand';
 import type { Draft } from 'immer';
 import { closeStep, edit, jump, redo, startHistory, undo, type History } from '../../core/document/edits';
-import type { GroomDocument, PlotMap, SwayMap } from '../../core/document/schema';
+import type { GroomDocument, Parameter, PlotMap, SwayMap } from '../../core/document/schema';
 import type { AlongName } from '../../core/groom/comb/along';
 import type { Profile } from '../../core/math/profile';
 import type { HowToChoose } from '../../core/groom/comb/choice';
@@ -245,10 +245,13 @@ export const NO_TAKES = {
   takes: [] as Take[], shownTake: null, compare: null, limits: {} as Limits, heat: 'none' as Heat, chart: 'depth' as MeasureName, live: { on: false, mode: 'play' as const, paused: false, speed: 1, node: -1, rate: 0, depth: 0, share: 0, auto: true, computed: 0 }, mend: null, wedge: null, shotJobs: {}, measuring: null, board: 'none' as const, turned: 0, onlyHere: false,
 };
 
+/** Size of the brush in the world. */
+export const BRUSH_RADIUS: Parameter = { label: 'Radius', unit: 'mm', min: 0.2, max: 2000, step: 1, fallback: 28, help: 'Size of the brush. Hold R and move the pointer sideways to change it.' };
+
 export const useEditor = create<EditorState>((set, get) => ({
   groom: null, loadError: null, history: null, save: 'saved', saveMessage: '',
   stage: 'cast', frame: 0, playing: false,
-  brush: { radiusMm: 28, radiusPx: 90, strength: 0.7, falloff: 0.8 },
+  brush: { radiusMm: BRUSH_RADIUS.fallback, radiusPx: 90, strength: 0.7, falloff: 0.8 },
   comb: { tool: 'comb', cut: 'brush', along: 'whole', ownAlong: [[0, 1], [1, 1]], from: 0, curlMm: 9, pitchMm: 60, symmetric: false, keepOff: 'skin', size: 'world', choose: 'brush', how: 'only', what: 'strands', map: 'hold', value: 0.5, layer: null, colour: 'plain', xray: false, isolate: false, mirrored: false, bindPose: false, cageSize: 3, cageFalloffCm: 0, cageKeepsLengths: true },
   chosen: 0, choiceCount: 0, settling: false, comparing: null, heading: null, fetching: () => null,
   show: { hair: true, guides: false, pills: false, marks: false, groomed: false },

@@ -5,7 +5,7 @@ import { Strides } from '../../core/groom/comb/reach';
 import { lifted } from '../../core/groom/draw';
 import type { SurfacePoint } from '../../core/mesh/surface';
 import type { Session } from '../state/session';
-import { useEditor, type BrushName } from '../state/store';
+import { BRUSH_RADIUS, useEditor, type BrushName } from '../state/store';
 import { CombStrokes } from './comb-strokes';
 import { insideOutline } from './outline';
 import type { Viewport } from './viewport';
@@ -341,8 +341,8 @@ export class BrushTool {
     const { adjusting } = this;
     if (!adjusting || this.stroke || this.combing.busy) return false;
     const { brush } = useEditor.getState(), way = x - adjusting.x;
-    const value = adjusting.key === 'radiusMm' || adjusting.key === 'radiusPx' ? Math.min(adjusting.key === 'radiusMm' ? 200 : 400, Math.max(2, adjusting.start * Math.exp(way / 120))) : Math.min(1, Math.max(0.02, adjusting.start + way / 250));
-    useEditor.setState({ brush: { ...brush, [adjusting.key]: Math.round(value * 100) / 100 } });
+    const { min, max } = BRUSH_RADIUS, grown = adjusting.start * Math.exp(way / 120), value = adjusting.key === 'radiusMm' ? Math.min(max, Math.max(min, grown)) : adjusting.key === 'radiusPx' ? Math.min(400, Math.max(2, grown)) : Math.min(1, Math.max(0.02, adjusting.start + way / 250));
+    useEditor.setState({ brush: { ...brush, [adjusting.key]: Number(value.toPrecision(2)) } });
     this.hoverRing();
     return true;
   }
