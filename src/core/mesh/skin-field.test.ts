@@ -12,14 +12,19 @@ const sheet = { P: Float64Array.of(-0.1, 0, -0.1, 0.1, 0, -0.1, 0.1, 0, 0.1, -0.
 describe('distances from the skin', () => {
   it('are quickly told to be no less than so much, and not far from it', () => {
     const field = new SkinField(P, T, true, 1, 0.006), random = makeRandom(4);
-    let told = 0;
+    let told = 0, sure = 0, known = 0;
     for (let k = 0; k < 4000; k++) {
-      const v = [random() - 0.5, random() - 0.5, random() - 0.5], l = Math.hypot(...v), r = 0.09 + 0.02 * random(), p = at(v.map((x) => (x / l) * r)), least = field.clear(p, 0), d = field.at(p, 0, MIDDLE, 0, n);
+      const v = [random() - 0.5, random() - 0.5, random() - 0.5], l = Math.hypot(...v), r = 0.09 + 0.02 * random(), p = at(v.map((x) => (x / l) * r)), least = field.clear(p, 0), enough = 0.004 * random(), free = field.isClear(p, 0, enough), d = field.at(p, 0, MIDDLE, 0, n);
       expect(least).toBeLessThanOrEqual(d);
+      // the finer the oftener it is asked
+      if (free) expect(d).toBeGreaterThan(enough);
+      if (k > 2000 && d > enough + 0.0015) { sure++; if (free) known++; }
       // from the middle of a box of half the reach, there and back
       if (Math.abs(d) < 0.004) { told++; expect(d - least).toBeLessThan(0.0054); }
     }
     expect(told).toBeGreaterThan(1000);
+    expect(sure).toBeGreaterThan(200);
+    expect(known / sure).toBeGreaterThan(0.9);
   });
   // against three-mesh-bvh, which Surface asks
   it('are those of a tree of boxes, with the side, on random places', () => {
@@ -62,6 +67,20 @@ describe('distances from the skin', () => {
     expect(field.at(at([0, -0.004, 0]), 0, at([0, 1, 0]), 0, n)).toBeCloseTo(-0.004, 9);
     expect(field.at(at([0, -0.004, 0]), 0, at([0, -1, 0]), 0, n)).toBeCloseTo(0.004, 9);
     expect(field.at(at([0.105, -0.002, 0]), 0, at([0, 1, 0]), 0, n)).toBeGreaterThan(0);
+  });
+  it.each([0, 1, 2])('past the rim of a mesh that is open below, as a neck is, places are outside, whether an edge of it is nearest or a corner, whichever corner its faces begin with: %d', (begin) => {
+    const around = 14, ring = (y: number, jags: number): number[] => Array.from({ length: around }, (_, k) => [0.05 * Math.cos((2 * Math.PI * k) / around), y + jags * (k % 2), 0.05 * Math.sin((2 * Math.PI * k) / around)]).flat(), faces: number[] = [];
+    for (let k = 0; k < around; k++) { const a = k, b = (k + 1) % around; faces.push(a, a + around, b, b, a + around, b + around, a + around, 2 * around, b + around); }
+    const neck = Float64Array.from([...ring(0, 0.012), ...ring(0.06, 0), 0, 0.07, 0]), field = new SkinField(neck, Uint32Array.from(faces, (_, h) => faces[3 * Math.floor(h / 3) + ((h + begin) % 3)]), true, 1, 0.02), random = makeRandom(6);
+    let corners = 0;
+    for (let k = 0; k < 3000; k++) {
+      const turn = 2 * Math.PI * random(), r = 0.04 + 0.02 * random(), p = at([r * Math.cos(turn), -0.001 - 0.012 * random(), r * Math.sin(turn)]);
+      expect(field.at(p, 0, MIDDLE, 0, n)).toBeGreaterThan(0);
+      if (Array.from({ length: around }, (_, v) => Math.hypot(neck[3 * v] - p[0], neck[3 * v + 1] - p[1], neck[3 * v + 2] - p[2])).some((d) => Math.abs(d - field.at(p, 0, MIDDLE, 0, n)) < 1e-9)) corners++;
+    }
+    expect(corners).toBeGreaterThan(50);
+    expect(field.at(at([0.04, 0.02, 0]), 0, MIDDLE, 0, n)).toBeLessThan(0);
+    expect(field.at(at([0.06, 0.02, 0]), 0, MIDDLE, 0, n)).toBeGreaterThan(0);
   });
 });
 

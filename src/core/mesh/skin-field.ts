@@ -75,6 +75,8 @@ export class SkinField {
   private middles: Float32Array | null = null;
   private readonly middleNormal = new Float64Array(3);
   private readonly asking = new Float64Array(3);
+  /** Triangle that was nearest the last of them, which a next one is likely to be beside. */
+  private last = -1;
   /** Whether the nearest place is on an open edge. */
   private border = false;
 
@@ -320,18 +322,23 @@ export class SkinField {
         if (hit[3] > tie) continue;
         const w = this.weight(t);
         way[0] += w * facts[o + 4]; way[1] += w * facts[o + 5]; way[2] += w * facts[o + 6];
-        if (hit[4] >= 0 && this.opposite[3 * t + hit[4]] < 0) this.border = true;
+        // at a corner: either edge of it may be open
+        if (hit[4] >= 0 && (this.opposite[3 * t + hit[4]] < 0 || (this.corner >= 0 && (this.opposite[3 * t + this.corner] < 0 || this.opposite[3 * t + ((this.corner + 2) % 3)] < 0)))) this.border = true;
       }
     }
     // outside the grid, where hair is not: the nearest alone
     if (way[0] === 0 && way[1] === 0 && way[2] === 0) for (let c = 0; c < 3; c++) way[c] = facts[FACTS * this.found + 4 + c];
   }
+  /** Which corner of the last face weighed the nearest place is, −1 for none. */
+  private corner = -1;
   /** How much a face counts at the nearest place: its angle there, if that is a corner. **Source:** Bærentzen & Aanæs 2005, Signed distance computation using the angle weighted pseudonormal, *from memory*. */
   private weight(t: number): number {
     const { corners: C, best } = this, q = CORNERS * t;
+    this.corner = -1;
     for (let k = 0; k < 3; k++) {
       const a = q + 3 * k;
       if ((C[a] - best[0]) ** 2 + (C[a + 1] - best[1]) ** 2 + (C[a + 2] - best[2]) ** 2 > 1e-16) continue;
+      this.corner = k;
       const b = q + 3 * ((k + 1) % 3), c = q + 3 * ((k + 2) % 3), ux = C[b] - C[a], uy = C[b + 1] - C[a + 1], uz = C[b + 2] - C[a + 2], vx = C[c] - C[a], vy = C[c + 1] - C[a + 1], vz = C[c + 2] - C[a + 2];
       return Math.acos(Math.min(1, Math.max(-1, (ux * vx + uy * vy + uz * vz) / (Math.hypot(ux, uy, uz) * Math.hypot(vx, vy, vz) || 1))));
     }
@@ -379,7 +386,8 @@ export class SkinField {
   private certain(x: number, y: number, z: number): number {
     const { asking: place } = this;
     place[0] = x; place[1] = y; place[2] = z;
-    const d = this.at(place, 0, place, 0, this.middleNormal);
+    const d = this.at(place, 0, place, 0, this.middleNormal, this.last);
+    if (this.triangle >= 0) this.last = this.triangle;
     // an open edge leaves the side unsaid, and so does a face that goes into the mesh: nothing is certain near one
     return d > 0 && this.triangle >= 0 && (this.border || this.mixed?.[this.triangle] === 1) ? 0 : Math.min(d, this.reach);
   }

@@ -9,9 +9,8 @@
  */
 import { pillDistance, type Pill } from './pills';
 import { SkinField } from '../mesh/skin-field';
-import { Surface } from '../mesh/surface';
 import { outwardSign } from './shell-check';
-import { windsRound } from './start-check';
+import { Winding } from '../mesh/winding';
 
 export interface Obstacles {
   pills: readonly Pick<Pill, 'radiusA' | 'radiusB'>[];
@@ -40,6 +39,8 @@ const TESTS = 5;
 const FREE = 2.6e-3;
 /** Lattice on which it is told what lies within a shell that overlaps itself: m from knot to knot, halved so often at most; half the way across a cell, in cells, and a little; and how many knots there may be along an axis. */
 const COARSEST = 0.004, LEVELS = 6, HALF_DIAGONAL = 0.867, KNOTS = 2 ** 16;
+/** m: edge of a cell that is told to be free as a whole; at most so many. */
+const FREE_CELL = 0.006, MOST_FREE = 4_000_000;
 /** Distance from a shell that is looked at, m. */
 const BAND = 0.012;
 
@@ -57,6 +58,7 @@ export class PosedObstacles {
   /** Of the last place asked about: signed distance, and the normal; and which obstacle that is: pills, then floors, then shells; −1 for none. */
   readonly found = new Float64Array(4);
   private which = -1;
+  private readonly low: readonly number[];
   /** By obstacle: greatest depth that any strand swept so far had in it before, m, and the number in `strand` when it was swept. */
   readonly depths: Float64Array;
   readonly depthStrands: Int32Array;
@@ -65,6 +67,10 @@ export class PosedObstacles {
 
   /** `ends`: six numbers a pill; `positions`: of each shell's vertices; `box`: low and high corner of all strands, m. */
   constructor(private readonly obstacles: Obstacles, private readonly ends: ArrayLike<number>, private readonly positions: readonly ArrayLike<number>[], box: readonly number[]) {
+    this.low = [box[0], box[1], box[2]];
+    for (let c = 0; c < 3; c++) this.freeGrid[c] = Math.max(0, Math.ceil((box[3 + c] - box[c]) / FREE_CELL));
+    if (!(this.freeGrid[0] * this.freeGrid[1] * this.freeGrid[2] <= MOST_FREE)) this.freeGrid.fill(0);
+    this.free = new Uint8Array(this.freeGrid[0] * this.freeGrid[1] * this.freeGrid[2]);
     this.fields = obstacles.shells.map((s, k) => new SkinField(positions[k], s.triangles, s.closed, s.closed ? outwardOf(s.triangles, positions[k]) : 1, BAND, box, s.hidden, s.mixed));
     this.near = new Int32Array(this.fields.length).fill(-1);
     this.depths = new Float64Array(obstacles.pills.length + obstacles.floors.length + obstacles.shells.length);
@@ -77,7 +83,28 @@ export class PosedObstacles {
     });
   }
 
-  private readonly surfaces: (Surface | undefined)[] = [];
+  /** Cells of all that is asked about: 0 not looked at yet, 1 free of all shells all over, 2 not for certain. */
+  private readonly free: Uint8Array;
+  private readonly freeGrid = [0, 0, 0];
+  private readonly cell = new Float64Array(3);
+  /** Whether a place is in a cell that no shell is so near to. */
+  private freeOf(x: number, y: number, z: number, enough: number): boolean {
+    const { free, freeGrid: [nx, ny, nz], low, cell } = this, i = Math.floor((x - low[0]) / FREE_CELL), j = Math.floor((y - low[1]) / FREE_CELL), k = Math.floor((z - low[2]) / FREE_CELL);
+    if (!(enough <= MARGIN && i >= 0 && j >= 0 && k >= 0 && i < nx && j < ny && k < nz)) return false;
+    const q = i + nx * (j + ny * k);
+    if (free[q] === 0) {
+      cell[0] = low[0] + (i + 0.5) * FREE_CELL; cell[1] = low[1] + (j + 0.5) * FREE_CELL; cell[2] = low[2] + (k + 0.5) * FREE_CELL;
+      let is = true;
+      for (let f = 0; f < this.fields.length && is; f++) {
+        const field = this.fields[f], b = field.bounds, r = HALF_DIAGONAL * FREE_CELL;
+        if (cell[0] < b[0] - r || cell[1] < b[1] - r || cell[2] < b[2] - r || cell[0] > b[3] + r || cell[1] > b[4] + r || cell[2] > b[5] + r) continue;
+        is = this.obstacles.shells[f].closed && field.isClear(cell, 0, MARGIN + r);
+      }
+      free[q] = is ? 1 : 2;
+    }
+    return free[q] === 1;
+  }
+  private readonly windings: (Winding | undefined)[] = [];
   /** By shell: what was told of places of a lattice. */
   private readonly told: Map<number, boolean>[] = [];
   private readonly knot: [number, number, number] = [0, 0, 0];
@@ -96,7 +123,7 @@ export class PosedObstacles {
       const known = told.get(key);
       if (known !== undefined) return known;
     } else for (let c = 0; c < 3; c++) knot[c] = A[c];
-    const is = windsRound((this.surfaces[f] ??= new Surface(P, triangles)), knot, outwardOf(triangles, P));
+    const is = (this.windings[f] ??= new Winding(P, triangles, outwardOf(triangles, P))).within(knot, 0);
     if (key >= 0) told.set(key, is);
     return is;
   }
@@ -115,7 +142,7 @@ export class PosedObstacles {
       const f = obstacles.floors[k], d = f[0] * x + f[1] * y + f[2] * z - f[3];
       if (d < best) { best = d; this.which = obstacles.pills.length + k; found[1] = f[0]; found[2] = f[1]; found[3] = f[2]; }
     }
-    for (let f = 0; f < this.fields.length; f++) {
+    for (let f = this.freeOf(x, y, z, enough) ? this.fields.length : 0; f < this.fields.length; f++) {
       const field = this.fields[f], shell = obstacles.shells[f], b = field.bounds;
       if (x < b[0] || y < b[1] || z < b[2] || x > b[3] || y > b[4] || z > b[5]) { if (field.reach < best) best = field.reach; continue; }
       if (shell.closed && field.isClear(A, 0, enough)) { if (field.reach < best) best = field.reach; continue; }

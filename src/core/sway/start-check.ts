@@ -1,31 +1,20 @@
 /** Which points begin inside a closed mesh. */
-import { Surface } from '../mesh/surface';
+import { Winding } from '../mesh/winding';
 import { boxOfPoints } from '../mesh/rest-box';
 import { cross, normalize, sub, type Vec3 } from '../math/vec';
-
-/** Directions that no modelled face is likely to lie along. */
-const RAYS: readonly Vec3[] = ([[0.267, 0.8, 0.538], [-0.62, 0.51, -0.597], [0.71, -0.39, -0.586]] as Vec3[]).map(normalize);
 
 /**
  * 1 for each of the points (3 × n, m) that is inside: the mesh goes round it, as two of three rays tell; also where parts of it overlap. `outward` −1 where its
  * faces look inwards.
  */
 export function insideClosed(positions: ArrayLike<number>, triangles: Uint32Array, points: ArrayLike<number>, outward: 1 | -1 = 1): Uint8Array {
-  const out = new Uint8Array(points.length / 3), { low, high } = boxOfPoints(positions);
-  let surface: Surface | null = null;
+  const out = new Uint8Array(points.length / 3), { low, high } = boxOfPoints(positions), winding = new Winding(positions, triangles, outward);
   for (let p = 0; p < out.length; p++) {
-    const at: Vec3 = [points[3 * p], points[3 * p + 1], points[3 * p + 2]];
-    if (at.some((v, c) => v < low[c] || v > high[c])) continue;
-    out[p] = windsRound((surface ??= new Surface(positions, triangles)), at, outward) ? 1 : 0;
+    const x = points[3 * p], y = points[3 * p + 1], z = points[3 * p + 2];
+    if (x < low[0] || y < low[1] || z < low[2] || x > high[0] || y > high[1] || z > high[2]) continue;
+    out[p] = winding.within(points, 3 * p) ? 1 : 0;
   }
   return out;
-}
-
-/** Whether a closed mesh goes round a place, as two of three rays tell. */
-export function windsRound(surface: Surface, at: Vec3, outward: 1 | -1): boolean {
-  let within = 0;
-  for (let r = 0; r < 3 && within < 2 && within + 3 - r >= 2; r++) if (outward * surface.around(at, RAYS[r]) >= 1) within++;
-  return within >= 2;
 }
 
 /** m: a face is looked at from so far in front of it. */
