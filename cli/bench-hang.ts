@@ -25,7 +25,7 @@ lines['64 chains × 12 joints, pills: ms'] = round(contact.ms);
 const sheet = await cost(32, 13, { sheet: newSheet('suiting', false) }), rods = await cost(32, 13, {});
 lines['sheet of 32 lines × 12 joints: ms'] = round(sheet.ms);
 lines['sheet / the same rods without links'] = round(sheet.ms / rods.ms);
-const dry = await cost(500, 16, {}), rain = { ...newSource('rain', 'r', 'rain', [0, 0.2, 0]), y: 0.65, wide: 0.14, speed: 3, rate: 10000, from: 0, to: 60, sizeMm: 2, sticks: 0.3, stays: 0.2 }, wet = await cost(500, 16, { drops: [rain] }, 6, 12);
+const dry = await cost(500, 16, {}), rain = { ...newSource('rain', 'r', 'rain', [0, 0.2, 0]), y: 0.65, wide: 0.14, speed: 3, rate: 8320, from: 0, to: 60, sizeMm: 2, sticks: 0.3, stays: 0.2 }, wet = await cost(500, 16, { drops: [rain] }, 6, 12);
 lines['500 guides, dry: ms'] = round(dry.ms);
 lines['500 guides under drops: ms'] = round(wet.ms);
 lines['drops about'] = wet.run.drops!.count;

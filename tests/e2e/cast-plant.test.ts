@@ -51,6 +51,18 @@ describe('characters from elsewhere', () => {
     expect(box.y[1]).toBeGreaterThan(0.3);
     expect(box.y[1]).toBeLessThan(0.6);
     expect((await document(id)).plot.mesh).toBe('mesh');
+    // it is smaller than a person: so are its hair and the brush
+    const tallest = Math.max(...await ask<number[]>('(() => { const P = f.session.rest, l = [1e9, 1e9, 1e9], h = [-1e9, -1e9, -1e9]; P.forEach((v, i) => { l[i % 3] = Math.min(l[i % 3], v); h[i % 3] = Math.max(h[i % 3], v); }); return h.map((v, c) => v - l[c]); })()')), share = tallest / 0.8;
+    expect((await document(id)).plant.lengthCm).toBe(Number((24 * share).toPrecision(2)));
+    expect(await ask<number>('f.state().brush.radiusMm')).toBe(Number((28 * share).toPrecision(2)));
+    // a number that is finer than it is shown stays as it is when it is only looked at
+    await page.keyboard.press('2');
+    await type('plant-lengthCm', 12.3456);
+    await page.getByTestId('plant-lengthCm').focus();
+    expect(await page.getByTestId('plant-lengthCm').inputValue()).toBe('12.35');
+    await page.getByTestId('plant-lengthCm').blur();
+    await saved();
+    expect((await document(id)).plant.lengthCm).toBe(12.3456);
     await takeIn(page, trial.url, [path.join(dir, 'bunny.obj')], async () => { await page.getByText('As for the last file of this kind.').waitFor(); });
   });
   it('another groom begins on the same character, by its name', async () => {
