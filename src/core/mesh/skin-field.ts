@@ -100,7 +100,8 @@ export class SkinField {
     while (cells() > MOST_CELLS || entries() > MOST_ENTRIES) size *= 1.3;
     this.size = size;
     this.reach = WIDE * size;
-    for (let c = 0; c < 3; c++) low[c] -= (WIDE + 1.5) * size;
+    // boxes lie the same wherever the place that is asked about begins
+    for (let c = 0; c < 3; c++) low[c] = (Math.floor(low[c] / size - WIDE - 1.5)) * size;
     this.grid = [0, 1, 2].map((c) => Math.max(1, Math.ceil((high[c] + (WIDE + 1.5) * size - low[c]) / size))) as [number, number, number];
     for (let c = 0; c < 3; c++) { this.bounds[c] = low[c]; this.bounds[3 + c] = low[c] + this.grid[c] * size; }
     const count = new Uint32Array(this.grid[0] * this.grid[1] * this.grid[2] + 1);

@@ -37,8 +37,8 @@ const LEFT = 2e-4;
 const TESTS = 5;
 /** m: what is so far outside for certain needs no exact distance; more than any margin. */
 const FREE = 2.6e-3;
-/** Lattice on which it is told what lies within a shell that overlaps itself: m from knot to knot, halved so often at most; half the way across a cell, in cells, and a little; and how many knots there may be along an axis. */
-const COARSEST = 0.004, LEVELS = 6, HALF_DIAGONAL = 0.867, KNOTS = 2 ** 16;
+/** Lattice on which it is told what lies within a shell that overlaps itself: m from knot to knot, halved so often at most; half the way across a cell, in cells, and a little; and after how many knots along an axis their numbers begin anew, farther than any shell is long. */
+const COARSEST = 0.004, LEVELS = 6, HALF_DIAGONAL = 0.867, KNOTS = 104_000;
 /** m: edge of a cell that is told to be free as a whole; at most so many. */
 const FREE_CELL = 0.006, MOST_FREE = 4_000_000;
 /** Distance from a shell that is looked at, m. */
@@ -67,8 +67,8 @@ export class PosedObstacles {
 
   /** `ends`: six numbers a pill; `positions`: of each shell's vertices; `box`: low and high corner of all strands, m. */
   constructor(private readonly obstacles: Obstacles, private readonly ends: ArrayLike<number>, private readonly positions: readonly ArrayLike<number>[], box: readonly number[]) {
-    this.low = [box[0], box[1], box[2]];
-    for (let c = 0; c < 3; c++) this.freeGrid[c] = Math.max(0, Math.ceil((box[3 + c] - box[c]) / FREE_CELL));
+    this.low = [0, 1, 2].map((c) => Math.floor(box[c] / FREE_CELL) * FREE_CELL);
+    for (let c = 0; c < 3; c++) this.freeGrid[c] = Math.max(0, Math.ceil((box[3 + c] - this.low[c]) / FREE_CELL));
     if (!(this.freeGrid[0] * this.freeGrid[1] * this.freeGrid[2] <= MOST_FREE)) this.freeGrid.fill(0);
     this.free = new Uint8Array(this.freeGrid[0] * this.freeGrid[1] * this.freeGrid[2]);
     this.fields = obstacles.shells.map((s, k) => new SkinField(positions[k], s.triangles, s.closed, s.closed ? outwardOf(s.triangles, positions[k]) : 1, BAND, box, s.hidden, s.mixed));
@@ -119,7 +119,7 @@ export class PosedObstacles {
     let key = -1;
     if (level < LEVELS) {
       key = level;
-      for (let c = 0; c < 3; c++) { const low = this.fields[f].bounds[c], i = Math.round((A[c] - low) / pitch); knot[c] = low + i * pitch; key = key * KNOTS + i; }
+      for (let c = 0; c < 3; c++) { const i = Math.round(A[c] / pitch); knot[c] = i * pitch; key = key * KNOTS + (((i % KNOTS) + KNOTS) % KNOTS); }
       const known = told.get(key);
       if (known !== undefined) return known;
     } else for (let c = 0; c < 3; c++) knot[c] = A[c];
