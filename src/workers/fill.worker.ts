@@ -60,7 +60,7 @@ scope.onmessage = ({ data }) => {
         if (data.kind === 'plant') plant(surface, data.request, data.order);
         else {
           const strands = fillFrom(data.order, surface, character, (grid ??= new SkinGrid(surface.positions, surface.triangles)));
-          const shapes = data.shapes ? (new FillShapes(strands).at(data.order.offsets, data.order.pointCount) as Float32Array<ArrayBuffer>) : null;
+          const shapes = data.shapes ? (new FillShapes(strands).at(data.order.offsets, data.order.pointCount).slice() as Float32Array<ArrayBuffer>) : null;
           scope.postMessage({ kind: 'filled', request: data.request, strands, shapes }, [...strands.steps.map((s) => s.own.buffer as ArrayBuffer), ...(shapes ? [shapes.buffer] : [])]);
         }
       } catch (cause) {

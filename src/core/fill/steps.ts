@@ -1,7 +1,7 @@
 /**
  * What each treatment does to one node of a strand, root → tip. The only definition there is: the processor runs these lines,
  * and scripts/treatments.mjs turns the same lines into the shaders (src/editor/view/treatments-glsl.ts). They keep to a small
- * language: numbers, the arrays `S` and `A`, `Math`, functions of this file.
+ * language: numbers, the arrays `S` and `A`, `Math`, functions of this file; an `if` asks parameters alone. scripts/fill-kernel.mjs makes of them what moves four strands at once.
  *
  * `S`: what is known of the node and what the step keeps from node to node, at the places named below. `A`: parameters of the treatment, in
  * the order of `TREATMENTS`. A step reads the node's place P and writes where it is wanted, Q; the caller then keeps the lengths: it goes
@@ -26,20 +26,19 @@ export function sine(turns: number): number {
   const x = turns - Math.floor(turns + 0.5), a = 0.5 - Math.abs(x), q = a * (0.5 - a);
   return x * a * (12.566345841224734 + q * (50.26931388361032 + q * (71.20310289298564 + q * 56.04551932007919)));
 }
-export function smoothly(from: number, to: number, x: number): number {
-  const t = Math.max(0, Math.min(1, (x - from) / (to - from)));
+/** From 0 to 1, without a corner at either. */
+export function eased(x: number): number {
+  const t = Math.max(0, Math.min(1, x));
   return t * t * (3 - 2 * t);
 }
 
 /** Before the first node: a direction across the strand at its root, as near to the skin's normal as may be. */
 export function begin(S: Float64Array): void {
   const tx = S[14], ty = S[15], tz = S[16], along = S[23] * tx + S[24] * ty + S[25] * tz;
-  let x = S[23] - along * tx, y = S[24] - along * ty, z = S[25] - along * tz;
-  if (x * x + y * y + z * z < 0.01) {
-    // it stands straight: any direction will do
-    const ax = Math.abs(tx) < 0.7 ? 1 : 0, ay = 1 - ax, d = ax * tx + ay * ty;
-    x = ax - d * tx; y = ay - d * ty; z = -d * tz;
-  }
+  const ux = S[23] - along * tx, uy = S[24] - along * ty, uz = S[25] - along * tz;
+  // it stands straight: any direction will do
+  const straight = ux * ux + uy * uy + uz * uz < 0.01 ? 1 : 0, ax = Math.abs(tx) < 0.7 ? 1 : 0, ay = 1 - ax, d = ax * tx + ay * ty;
+  const x = straight > 0 ? ax - d * tx : ux, y = straight > 0 ? ay - d * ty : uy, z = straight > 0 ? -d * tz : uz;
   const k = 1 / Math.sqrt(x * x + y * y + z * z);
   S[32] = k * x; S[33] = k * y; S[34] = k * z;
   S[26] = S[0]; S[27] = S[1]; S[28] = S[2];
@@ -53,11 +52,11 @@ export function begin(S: Float64Array): void {
  * **Source:** Wang, Jüttler, Zheng & Liu 2008, Computation of Rotation Minimizing Frames, the double reflection method, *from memory*.
  */
 export function carry(S: Float64Array): void {
-  const ax = S[0] - S[26], ay = S[1] - S[27], az = S[2] - S[28], c1 = Math.max(1e-30, ax * ax + ay * ay + az * az);
-  const r1 = (2 / c1) * (ax * S[32] + ay * S[33] + az * S[34]), t1 = (2 / c1) * (ax * S[29] + ay * S[30] + az * S[31]);
+  const ax = S[0] - S[26], ay = S[1] - S[27], az = S[2] - S[28], c1 = 2 / Math.max(1e-30, ax * ax + ay * ay + az * az);
+  const r1 = c1 * (ax * S[32] + ay * S[33] + az * S[34]), t1 = c1 * (ax * S[29] + ay * S[30] + az * S[31]);
   const rx = S[32] - r1 * ax, ry = S[33] - r1 * ay, rz = S[34] - r1 * az;
-  const bx = S[14] - (S[29] - t1 * ax), by = S[15] - (S[30] - t1 * ay), bz = S[16] - (S[31] - t1 * az), c2 = Math.max(1e-30, bx * bx + by * by + bz * bz);
-  const r2 = (2 / c2) * (bx * rx + by * ry + bz * rz);
+  const bx = S[14] - (S[29] - t1 * ax), by = S[15] - (S[30] - t1 * ay), bz = S[16] - (S[31] - t1 * az), c2 = 2 / Math.max(1e-30, bx * bx + by * by + bz * bz);
+  const r2 = c2 * (bx * rx + by * ry + bz * rz);
   S[32] = rx - r2 * bx; S[33] = ry - r2 * by; S[34] = rz - r2 * bz;
   S[26] = S[0]; S[27] = S[1]; S[28] = S[2];
   S[29] = S[14]; S[30] = S[15]; S[31] = S[16];
@@ -86,41 +85,42 @@ export function clump(S: Float64Array, A: Float64Array): void {
 }
 
 /**
- * Winds the strand about the way it had. A: radius (m), pitch along the axis (m), share of curls the other way; the first random number is the phase (turns), the second tells the way.
+ * Winds the strand about the way it had. A: radius (m), turns on a metre of the axis (1 / pitch), share of curls the other way; the first random number is the phase (turns), the second tells the way.
  * The axis shortens so that the strand keeps its length at the radius wanted: an edge E spans Δ of the axis where
  * E² = Δ² + 4 r² sin²(πΔ/pitch).
  */
 export function curl(S: Float64Array, A: Float64Array): void {
-  const radius = A[0] * S[10] * smoothly(0, 0.5 * A[1], S[38]), k = (6.283185307179586 * radius) / A[1], perEdge = 3.141592653589793 / A[1], kk = k * k;
-  let span = S[6] / Math.sqrt(1 + kk);
+  const radius = A[0] * S[10] * eased(2 * A[1] * S[38]), k = 6.283185307179586 * radius * A[1], perEdge = 3.141592653589793 * A[1], kk = k * k, pp = perEdge * perEdge, ee = S[6] * S[6];
+  let square = ee / (1 + kk);
   // sin² x = x² (1 − x²/3 + 2 x⁴/45 − …): three rounds are exact enough
-  for (let n = 0; n < 3; n++) { const x = perEdge * span, v = x * x; span = S[6] / Math.sqrt(1 + kk * Math.max(0.2, 1 - v * (0.3333333333333333 - v * (0.044444444444444446 - v * 0.0031746031746031746)))); }
+  for (let n = 0; n < 3; n++) { const v = pp * square; square = ee / (1 + kk * Math.max(0.2, 1 - v * (0.3333333333333333 - v * (0.044444444444444446 - v * 0.0031746031746031746)))); }
+  const span = Math.sqrt(square);
   const share = span / Math.max(1e-12, S[6]);
   S[38] = S[38] + span;
   S[35] = S[35] + share * (S[0] - S[26]); S[36] = S[36] + share * (S[1] - S[27]); S[37] = S[37] + share * (S[2] - S[28]);
   carry(S);
-  const turns = S[38] / A[1], phase = S[11] + (S[12] < A[2] ? -turns : turns), c = radius * sine(phase + 0.25), s = radius * sine(phase);
+  const turns = S[38] * A[1], phase = S[11] + (S[12] < A[2] ? -turns : turns), c = radius * sine(phase + 0.25), s = radius * sine(phase);
   const bx = S[15] * S[34] - S[16] * S[33], by = S[16] * S[32] - S[14] * S[34], bz = S[14] * S[33] - S[15] * S[32];
   S[3] = S[35] + c * S[32] + s * bx; S[4] = S[36] + c * S[33] + s * by; S[5] = S[37] + c * S[34] + s * bz;
 }
 
-/** Bends the strand to and fro in one plane. A: height (m), length of a wave (m), turn of the plane from off the skin (turns); the first random number is the phase (turns). */
+/** Bends the strand to and fro in one plane. A: height (m), waves on a metre, cosine and sine of how far the plane is turned from off the skin; the first random number is the phase (turns). */
 export function wave(S: Float64Array, A: Float64Array): void {
-  const height = A[0] * S[10] * smoothly(0, 0.5 * A[1], S[38]), phase = S[11];
+  const height = A[0] * S[10] * eased(2 * A[1] * S[38]), phase = S[11];
   let span = S[6], off = S[39];
-  for (let n = 0; n < 3; n++) { off = height * sine(phase + (S[38] + span) / A[1]); const d = off - S[39]; span = Math.sqrt(Math.max(0.04 * S[6] * S[6], S[6] * S[6] - d * d)); }
+  for (let n = 0; n < 3; n++) { off = height * sine(phase + (S[38] + span) * A[1]); const d = off - S[39]; span = Math.sqrt(Math.max(0.04 * S[6] * S[6], S[6] * S[6] - d * d)); }
   const share = span / Math.max(1e-12, S[6]);
   S[38] = S[38] + span;
   S[39] = off;
   S[35] = S[35] + share * (S[0] - S[26]); S[36] = S[36] + share * (S[1] - S[27]); S[37] = S[37] + share * (S[2] - S[28]);
   carry(S);
-  const c = off * sine(A[2] + 0.25), s = off * sine(A[2]), bx = S[15] * S[34] - S[16] * S[33], by = S[16] * S[32] - S[14] * S[34], bz = S[14] * S[33] - S[15] * S[32];
+  const c = off * A[2], s = off * A[3], bx = S[15] * S[34] - S[16] * S[33], by = S[16] * S[32] - S[14] * S[34], bz = S[14] * S[33] - S[15] * S[32];
   S[3] = S[35] + c * S[32] + s * bx; S[4] = S[36] + c * S[33] + s * by; S[5] = S[37] + c * S[34] + s * bz;
 }
 
-/** Lets the strand wander across itself. A: how far (m, root mean square of each direction), wavelength (m): the wander holds wavelengths from 0.8 to 1.25 of it. */
+/** Lets the strand wander across itself. A: how far (m, root mean square of each direction), 1 / wavelength (1/m): the wander holds wavelengths from 0.8 to 1.25 of that. */
 export function frizz(S: Float64Array, A: Float64Array): void {
-  const w = S[8] / A[1], a = A[0] * S[10] * smoothly(0, 0.5 * A[1], S[8]), u = S[11], v = S[12], t = S[13];
+  const w = S[8] * A[1], a = A[0] * S[10] * eased(2 * w), u = S[11], v = S[12], t = S[13];
   const x = a * (sine(0.8 * w + u) + sine(1.19 * w + 7.13 * v)), y = a * (sine(0.88 * w + v) + sine(1.25 * w + 5.71 * t)), z = a * (sine(1.04 * w + t) + sine(0.83 * w + 6.37 * u));
   // along itself it does not: with lengths kept that would add up to a drift
   const d = x * S[14] + y * S[15] + z * S[16];

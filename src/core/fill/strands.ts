@@ -10,6 +10,7 @@ import { vertexNormals, weldByPosition, type Surface } from '../mesh/surface';
 import { lengthsOf } from '../groom/polyline';
 import { scatterByArea, type Density, type Planting } from '../groom/planting';
 import { drive, strandRandom, type Driven } from './drivers';
+import { FastFill } from './fast/fill-kernel';
 import type { Sections } from './sections';
 import * as step from './steps';
 import { absorptionOfColour, absorptionOfPigments } from './pigment';
@@ -277,7 +278,7 @@ function crossings(made: FilledStrands, t: Treatment, input: FillInput, lengths:
   const total = lengths.length, shares = new Float32Array(total).fill(1), at = t.numbers.at, mesh = at === 2 ? input.mesh(t.mesh) : null;
   if (at === 0) { for (let s = 0; s < total; s++) shares[s] = Math.min(1, (t.numbers.lengthCm / 100) / Math.max(1e-9, lengths[s] * left[s])); return { shares, trouble: null }; }
   if (at === 2 && !mesh) return { shares, trouble: t.mesh ? `There is no mesh ${t.mesh} to cut at.` : 'Choose the mesh to cut at.' };
-  const { nodes, places } = made, X = new FillShapes(made).at(input.offsets, input.pointCount), level = t.numbers.levelCm / 100;
+  const { nodes, places } = made, X = new FillShapes(made, false).at(input.offsets, input.pointCount), level = t.numbers.levelCm / 100;
   for (let s = 0; s < total; s++) {
     let along = 0, hit = -1;
     for (let k = 1; k < nodes && hit < 0; k++) {
@@ -332,11 +333,14 @@ export class FillShapes {
   private readonly S = new Float64Array(step.STATE);
   private readonly shares: Float64Array;
   private readonly line: Float64Array;
+  private readonly fast: FastFill | null;
 
-  constructor(private readonly strands: FilledStrands) {
+  /** `fast`: four strands at once in float32, where that runs; else one after the other in float64. */
+  constructor(private readonly strands: FilledStrands, fast = true) {
     const { nodes, roots } = strands;
-    this.X = new Float32Array(4 * nodes * roots.faces.length);
     this.shares = Float64Array.from({ length: nodes }, (_, k) => nodeAt(k, nodes));
+    this.fast = fast ? FastFill.of(strands, this.shares) : null;
+    this.X = this.fast?.X ?? new Float32Array(4 * nodes * roots.faces.length);
     this.line = new Float64Array(3 * nodes);
   }
 
@@ -348,8 +352,8 @@ export class FillShapes {
     const { strands } = this, { nodes, count, roots } = strands, total = roots.faces.length, size = (GUIDE_NUMBERS * nodes * local.length) / (3 * pointCount);
     if (this.guides.length !== size) this.guides = new Float64Array(size);
     guideNodes(local, pointCount, strands, this.guides);
-    this.blend(from, to);
-    this.blend(count, total);
+    this.fast?.guides(this.guides, GUIDE_NUMBERS);
+    for (const [a, b] of [[from, to], [count, total]]) if (this.fast) this.fast.blend(a, b); else this.blend(a, b);
     for (const one of strands.steps) { this.apply(one, count, total); this.apply(one, from, to); }
     return this.X;
   }
@@ -380,7 +384,8 @@ export class FillShapes {
   }
 
   private apply(one: FillStep, from: number, to: number): void {
-    if (one.kind === 'length' || one.kind === 'cut') this.shorten(one, from, to);
+    if (this.fast) this.fast.apply(one, from, to);
+    else if (one.kind === 'length' || one.kind === 'cut') this.shorten(one, from, to);
     else this.displace(one, from, to);
   }
 

@@ -163,10 +163,10 @@ export function stepNumbers(t: Treatment, out: Float64Array): Float64Array {
   const n = t.numbers, rad = Math.PI / 180;
   switch (t.kind) {
     case 'clump': out[0] = n.twist; break;
-    case 'curl': out.set([n.radiusMm / 1000, n.pitchMm / 1000, n.other]); break;
-    case 'wave': out.set([n.heightMm / 1000, n.lengthMm / 1000, n.planeDeg / 360]); break;
+    case 'curl': out.set([n.radiusMm / 1000, 1000 / n.pitchMm, n.other]); break;
+    case 'wave': out.set([n.heightMm / 1000, 1000 / n.lengthMm, Math.cos(n.planeDeg * rad), Math.sin(n.planeDeg * rad)]); break;
     // two sines of this height have its root mean square
-    case 'frizz': out.set([n.heightMm / 1000, n.lengthMm / 1000]); break;
+    case 'frizz': out.set([n.heightMm / 1000, 1000 / n.lengthMm]); break;
     case 'stray': out.set([n.share, n.reachMm / 1000]); break;
     case 'bend': out.set([n.angleDeg / 360, Math.cos(n.riseDeg * rad) * Math.sin(n.turnDeg * rad), Math.sin(n.riseDeg * rad), Math.cos(n.riseDeg * rad) * Math.cos(n.turnDeg * rad), n.chance]); break;
   }
