@@ -12,14 +12,15 @@ if (!existsSync(target) || !readFileSync(target, 'utf8').includes(stamp)) {
   const [{ default: ts }, { default: asc }] = await Promise.all([import('typescript'), import('assemblyscript/asc')]), K = ts.SyntaxKind, source = ts.createSourceFile('steps.ts', steps, ts.ScriptTarget.ES2022, true), known = new Set();
   const refuse = (node, why) => { const { line, character } = source.getLineAndCharacterOfPosition(node.getStart(source)); throw new Error(`steps.ts:${line + 1}:${character + 1}: ${why}: ${node.getText(source).slice(0, 80)}`); };
   const MATH = { 'Math.abs': 'abs', 'Math.sqrt': 'sqrt', 'Math.floor': 'floor', 'Math.min': 'pmin', 'Math.max': 'pmax' }, OPS = { '+': 'add', '-': 'sub', '*': 'mul', '/': 'div' }, ASKS = { '<': 'lt', '>': 'gt', '<=': 'le', '>=': 'ge', '===': 'eq', '!==': 'ne' };
-  const place = (n) => { if (!['S', 'A'].includes(n.expression.getText(source)) || !ts.isNumericLiteral(n.argumentExpression)) refuse(n, 'only S and A, at a number'); return `${n.expression.text}, ${16 * Number(n.argumentExpression.text)}`; };
+  /** What is kept of a strand (`S`) are variables of the loop, as memory is slower than they are; parameters (`A`) stand in memory. */
+  const place = (n) => { const of = n.expression.getText(source); if (!['S', 'A'].includes(of) || !ts.isNumericLiteral(n.argumentExpression)) refuse(n, 'only S and A, at a number'); return of === 'S' ? `S${n.argumentExpression.text}` : `v128.load(A, ${16 * Number(n.argumentExpression.text)})`; };
   const ask = (n) => { const op = ts.isBinaryExpression(n) && ASKS[n.operatorToken.getText(source)]; if (!op) refuse(n, 'a question compares two values'); return `f32x4.${op}(${e(n.left)}, ${e(n.right)})`; };
   const e = (n) => {
     if (ts.isParenthesizedExpression(n)) return e(n.expression);
     if (ts.isNumericLiteral(n)) return `f32x4.splat(${Number(n.text)})`;
     if (ts.isIdentifier(n)) return n.text;
     if (ts.isPrefixUnaryExpression(n) && n.operator === K.MinusToken) return `f32x4.neg(${e(n.operand)})`;
-    if (ts.isElementAccessExpression(n)) return `v128.load(${place(n)})`;
+    if (ts.isElementAccessExpression(n)) return place(n);
     if (ts.isConditionalExpression(n)) return `v128.bitselect(${e(n.whenTrue)}, ${e(n.whenFalse)}, ${ask(n.condition)})`;
     if (ts.isCallExpression(n)) { const name = n.expression.getText(source), args = n.arguments.filter((a) => !['S', 'A'].includes(a.getText(source))).map(e).join(', '); return MATH[name] ? `f32x4.${MATH[name]}(${args})` : known.has(name) ? `${name}(${args})` : refuse(n, 'no such function'); }
     const op = ts.isBinaryExpression(n) && OPS[n.operatorToken.getText(source)];
@@ -34,17 +35,23 @@ if (!existsSync(target) || !readFileSync(target, 'utf8').includes(stamp)) {
     if (ts.isReturnStatement(n)) return `return ${e(n.expression)};`;
     if (ts.isForStatement(n)) { const d = n.initializer.declarations[0]; return `for (let ${d.name.text}: i32 = 0; ${d.name.text} < ${n.condition.right.text}; ${d.name.text}++) ${s(n.statement)}`; }
     const x = ts.isExpressionStatement(n) ? n.expression : refuse(n, 'not a statement of the small language');
-    if (ts.isCallExpression(x)) return `${e(x)};`;
+    if (ts.isCallExpression(x)) return blocks.get(x.expression.getText(source)) ?? `${e(x)};`;
     if (!ts.isBinaryExpression(x) || x.operatorToken.kind !== K.EqualsToken) refuse(n, 'assign with =');
-    return ts.isElementAccessExpression(x.left) ? (([a, o]) => `v128.store(${a}, ${e(x.right)}, ${o});`)(place(x.left).split(', ')) : `${x.left.text} = ${e(x.right)};`;
+    if (ts.isElementAccessExpression(x.left) && x.left.expression.getText(source) !== 'S') refuse(n, 'parameters are not written');
+    return `${ts.isElementAccessExpression(x.left) ? place(x.left) : x.left.text} = ${e(x.right)};`;
   };
-  const out = [];
+  /** Bodies of the functions that read and write what is kept, put where they are called; the others are functions. */
+  const blocks = new Map(), out = [];
   for (const n of source.statements) {
     if (!ts.isFunctionDeclaration(n)) continue;
+    if (n.parameters.some((q) => q.name.text === 'S')) { blocks.set(n.name.text, s(n.body)); continue; }
     known.add(n.name.text);
     out.push(`// @ts-ignore\n@inline function ${n.name.text}(${n.parameters.filter((q) => !['S', 'A'].includes(q.name.text)).map((q) => `${q.name.text}: v128`).join(', ')}): ${n.type.getText(source) === 'number' ? 'v128' : 'void'} ${s(n.body)}`);
   }
-  const code = `const S: usize = 1024;\nconst A: usize = 2048;\n${out.join('\n')}\n${loops}`, outputs = new Map(), notes = [];
+  // the loop once for every kind of step, with that step in it
+  const at0 = loops.indexOf('export function displace('), loop = loops.slice(at0), kept = Array.from({ length: 40 }, (_, i) => `let S${i}: v128 = f32x4.splat(0);`).join(' ');
+  const loopOf = (kind, i) => loop.replace('export function displace(', `export function ${kind}(`).replace('{', `{ const kind: i32 = ${i}; ${kept}`).replace(/\bSTEP;/, blocks.get(kind)).replace(/\bBEGIN;/, blocks.get('begin'));
+  const code = `const A: usize = 2048;\n${out.join('\n')}\n${loops.slice(0, at0)}${['clump', 'curl', 'wave', 'frizz', 'stray', 'bend'].map(loopOf).join('\n')}`, outputs = new Map(), notes = [];
   const { error } = await asc.main(['fill.ts', '--outFile', 'fill.wasm', '-O3', '--converge', '--noAssert', '--runtime', 'stub', '--enable', 'simd', '--importMemory', '--memoryBase', '3072'], { readFile: (name) => (name === 'fill.ts' ? code : null), writeFile: (name, bytes) => { outputs.set(name, bytes); }, listFiles: () => [], stderr: { write: (text) => { notes.push(text); } } });
   if (error) { mkdirSync(path.join(root, 'dist'), { recursive: true }); writeFileSync(path.join(root, 'dist/fill.as.ts'), code); throw new Error(`The fast filling did not compile (see dist/fill.as.ts):\n${notes.join('')}${error.message}`); }
   writeFileSync(target, `/** Made by scripts/fill-kernel.mjs from src/core/fill/steps.ts and fast/loops.as; not kept in the repository. Sources ${stamp}. */\nexport const FILL_CODE = '${Buffer.from(outputs.get('fill.wasm')).toString('base64')}';\n`);

@@ -90,12 +90,11 @@ export function clump(S: Float64Array, A: Float64Array): void {
  * E² = Δ² + 4 r² sin²(πΔ/pitch).
  */
 export function curl(S: Float64Array, A: Float64Array): void {
-  const radius = A[0] * S[10] * eased(2 * A[1] * S[38]), k = 6.283185307179586 * radius * A[1], perEdge = 3.141592653589793 * A[1], kk = k * k, pp = perEdge * perEdge, ee = S[6] * S[6];
-  let square = ee / (1 + kk);
+  const radius = A[0] * S[10] * eased(2 * A[1] * S[38]), k = 6.283185307179586 * radius * A[1], perEdge = 3.141592653589793 * A[1], kk = k * k, most = perEdge * perEdge * S[6] * S[6];
+  let part = 1 / (1 + kk);
   // sin² x = x² (1 − x²/3 + 2 x⁴/45 − …): three rounds are exact enough
-  for (let n = 0; n < 3; n++) { const v = pp * square; square = ee / (1 + kk * Math.max(0.2, 1 - v * (0.3333333333333333 - v * (0.044444444444444446 - v * 0.0031746031746031746)))); }
-  const span = Math.sqrt(square);
-  const share = span / Math.max(1e-12, S[6]);
+  for (let n = 0; n < 3; n++) { const v = most * part; part = 1 / (1 + kk * Math.max(0.2, 1 - v * (0.3333333333333333 - v * (0.044444444444444446 - v * 0.0031746031746031746)))); }
+  const share = Math.sqrt(part), span = share * S[6];
   S[38] = S[38] + span;
   S[35] = S[35] + share * (S[0] - S[26]); S[36] = S[36] + share * (S[1] - S[27]); S[37] = S[37] + share * (S[2] - S[28]);
   carry(S);
@@ -107,8 +106,9 @@ export function curl(S: Float64Array, A: Float64Array): void {
 /** Bends the strand to and fro in one plane. A: height (m), waves on a metre, cosine and sine of how far the plane is turned from off the skin; the first random number is the phase (turns). */
 export function wave(S: Float64Array, A: Float64Array): void {
   const height = A[0] * S[10] * eased(2 * A[1] * S[38]), phase = S[11];
+  const ee = S[6] * S[6], start = phase + S[38] * A[1];
   let span = S[6], off = S[39];
-  for (let n = 0; n < 3; n++) { off = height * sine(phase + (S[38] + span) * A[1]); const d = off - S[39]; span = Math.sqrt(Math.max(0.04 * S[6] * S[6], S[6] * S[6] - d * d)); }
+  for (let n = 0; n < 3; n++) { off = height * sine(start + span * A[1]); const d = off - S[39]; span = Math.sqrt(Math.max(0.04 * ee, ee - d * d)); }
   const share = span / Math.max(1e-12, S[6]);
   S[38] = S[38] + span;
   S[39] = off;

@@ -3,20 +3,20 @@
  * bytes run in browsers, on the server and in the command line, so that all answer the same to the bit.
  */
 import type { FilledStrands, FillStep } from '../strands';
+import type { ShapingName } from '../treatments';
 import { FILL_CODE } from './fill-code';
 
-/** Steps in the order the code knows them by. */
-const KINDS: readonly string[] = ['clump', 'curl', 'wave', 'frizz', 'stray', 'bend'];
 /** Bytes that are the code's own; strands whose settings are handed over at once. */
 const BEGIN = 4096, BLOCK = 4096, PAGE = 65536;
 /** Numbers a node of a guide is handed over by. */
 const GUIDE = 8;
 
-interface Exports {
+/** A loop with the step of that name in it. */
+type Loop = (X: number, own: number, profile: number, table: number, shares: number, normals: number, places: number, nodes: number, from: number, to: number) => void;
+interface Exports extends Record<Exclude<ShapingName, 'length' | 'cut'>, Loop> {
   setNumber(i: number, v: number): void;
   blend(X: number, G: number, guides: number, weights: number, normals: number, guideNormals: number, nodes: number, from: number, to: number): void;
   shorten(X: number, own: number, line: number, nodes: number, from: number, to: number): void;
-  displace(kind: number, X: number, own: number, profile: number, table: number, shares: number, normals: number, places: number, nodes: number, from: number, to: number): void;
 }
 
 let compiled: WebAssembly.Module | null | undefined;
@@ -74,14 +74,14 @@ export class FastFill {
   /** The step, of whatever kind, on strands `from … to − 1`. */
   apply(one: FillStep, from: number, to: number): void {
     const { at, code, memory: { buffer }, strands: { nodes } } = this;
-    if (one.kind !== 'length' && one.kind !== 'cut') { this.displace(one, from, to); return; }
+    if (one.kind !== 'length' && one.kind !== 'cut') { this.displace(one.kind, one, from, to); return; }
     for (let s = from; s < to; s += BLOCK) {
       const end = Math.min(to, s + BLOCK);
       new Float32Array(buffer, at.own, 4 * BLOCK).set(one.own.subarray(4 * s, 4 * end));
       code.shorten(at.X, at.own, at.line, nodes, s, end);
     }
   }
-  private displace({ kind, numbers, profile, own, table }: FillStep, from: number, to: number): void {
+  private displace(kind: Exclude<ShapingName, 'length' | 'cut'>, { numbers, profile, own, table }: FillStep, from: number, to: number): void {
     const { at, code, memory: { buffer }, strands: { nodes } } = this;
     numbers.forEach((v, i) => code.setNumber(i, v));
     new Float32Array(buffer, at.profile, nodes).set(profile);
@@ -89,7 +89,7 @@ export class FastFill {
       const end = Math.min(to, s + BLOCK);
       new Float32Array(buffer, at.own, 4 * BLOCK).set(own.subarray(4 * s, 4 * end));
       if (table) new Float32Array(buffer, at.table, nodes * BLOCK).set(table.subarray(nodes * s, nodes * end));
-      code.displace(KINDS.indexOf(kind), at.X, at.own, at.profile, table ? at.table : 0, at.shares, at.normals, at.places, nodes, s, end);
+      code[kind](at.X, at.own, at.profile, table ? at.table : 0, at.shares, at.normals, at.places, nodes, s, end);
     }
   }
 }

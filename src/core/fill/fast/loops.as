@@ -1,5 +1,5 @@
 // The loops of src/core/fill/strands.ts (`blend`, `displace`) on four strands side by side; AssemblyScript, put together with the steps by
-// scripts/fill-kernel.mjs. A strand's four numbers of a node (place, edge) are one vector, so that four strands are turned into four vectors of one number each.
+// scripts/fill-kernel.mjs: STEP and BEGIN stand for the lines of the step and of `begin`, S0 … S39 for what is kept. A strand's four numbers of a node (place, edge) are one vector, so that four strands are turned into four vectors of one number each.
 
 // @ts-ignore
 @inline function sum3(v: v128): v128 { return f32x4.add(f32x4.add(v, v128.shuffle<f32>(v, v, 1, 2, 0, 3)), v128.shuffle<f32>(v, v, 2, 0, 1, 3)); }
@@ -9,10 +9,6 @@
 @inline function dot(ax: v128, ay: v128, az: v128, bx: v128, by: v128, bz: v128): v128 { return f32x4.add(f32x4.add(f32x4.mul(ax, bx), f32x4.mul(ay, by)), f32x4.mul(az, bz)); }
 // @ts-ignore
 @inline function each(a: usize, o0: usize, o1: usize, o2: usize, o3: usize): v128 { return f32x4.replace_lane(f32x4.replace_lane(f32x4.replace_lane(v128.load32_zero(a + o0), 1, load<f32>(a + o1)), 2, load<f32>(a + o2)), 3, load<f32>(a + o3)); }
-// @ts-ignore
-@inline function S_(i: usize): v128 { return v128.load(S + (i << 4)); }
-// @ts-ignore
-@inline function set_(i: usize, v: v128): void { v128.store(S + (i << 4), v); }
 
 // rows to columns, and back: of rows a, b, c, d the columns are one(lo(a, b), lo(c, d)), two(of the same), one(hi(a, b), hi(c, d)), two(of the same)
 // @ts-ignore
@@ -77,8 +73,8 @@ export function shorten(X: usize, own: usize, line: usize, nodes: i32, from: i32
   }
 }
 
-/** Kinds in the order of `KINDS`: clump, curl, wave, frizz, stray, bend. `own`, `table` of the strands `from` … alone; no table: 0. */
-export function displace(kind: i32, X: usize, own: usize, profile: usize, table: usize, shares: usize, normals: usize, places: usize, nodes: i32, from: i32, to: i32): void {
+/** Put together for each kind of step (`kind`: 0 clump, 1 curl, 2 wave, 3 frizz, 4 stray, 5 bend), with what the step keeps in S0 … S39. `own`, `table` of the strands `from` … alone; no table: 0. */
+export function displace(X: usize, own: usize, profile: usize, table: usize, shares: usize, normals: usize, places: usize, nodes: i32, from: i32, to: i32): void {
   const clumps = kind == 0, frames = kind == 1 || kind == 2 || kind == 5, wanders = kind == 3, twisted = clumps && load<f32>(A) != 0, stride = <usize>nodes << 4, last = nodes - 1, zero = f32x4.splat(0), unit = f32x4.splat(1), tiny = f32x4.splat(1e-24), least = f32x4.splat(1e-30), short = f32x4.splat(1e-12);
   for (let s = from; s < to; s += 4) {
     const s0 = <usize>s, s1 = <usize>min(s + 1, to - 1), s2 = <usize>min(s + 2, to - 1), s3 = <usize>min(s + 3, to - 1), base = <usize>from;
@@ -90,11 +86,11 @@ export function displace(kind: i32, X: usize, own: usize, profile: usize, table:
     if (mask == 0) continue;
     const x0 = X + stride * s0, x1 = X + stride * s1, x2 = X + stride * s2, x3 = X + stride * s3;
     const W4 = v128.load(x0), X4 = v128.load(x1), Y4 = v128.load(x2), Z4 = v128.load(x3), A4 = lo(W4, X4), B4 = hi(W4, X4), C4 = lo(Y4, Z4), D4 = hi(Y4, Z4);
-    set_(0, one(A4, C4)); set_(1, two(A4, C4)); set_(2, one(B4, D4)); set_(9, two(B4, D4));
+    S0 = one(A4, C4); S1 = two(A4, C4); S2 = one(B4, D4); S9 = two(B4, D4);
     let qx = one(A4, C4), qy = two(A4, C4), qz = one(B4, D4), x = qx, y = qy, z = qz;
-    set_(11, r1); set_(12, r2); set_(13, r3);
+    S11 = r1; S12 = r2; S13 = r3;
     const W5 = v128.load(normals + (s0 << 4)), X5 = v128.load(normals + (s1 << 4)), Y5 = v128.load(normals + (s2 << 4)), Z5 = v128.load(normals + (s3 << 4)), A5 = lo(W5, X5), B5 = hi(W5, X5), C5 = lo(Y5, Z5), D5 = hi(Y5, Z5);
-    set_(23, one(A5, C5)); set_(24, two(A5, C5)); set_(25, one(B5, D5));
+    S23 = one(A5, C5); S24 = two(A5, C5); S25 = one(B5, D5);
     // where the centres of the clumps begin, and how far from the strands
     let m0: usize = 0, m1: usize = 0, m2: usize = 0, m3: usize = 0, cx = zero, cy = zero, cz = zero;
     if (clumps) {
@@ -107,22 +103,22 @@ export function displace(kind: i32, X: usize, own: usize, profile: usize, table:
     let nx = one(A7, C7), ny = two(A7, C7), nz = one(B7, D7), ne = two(B7, D7), along = zero;
     if (frames) {
       const ex = f32x4.sub(nx, x), ey = f32x4.sub(ny, y), ez = f32x4.sub(nz, z), l = f32x4.div(unit, f32x4.sqrt(f32x4.pmax(least, dot(ex, ey, ez, ex, ey, ez))));
-      set_(14, f32x4.mul(l, ex)); set_(15, f32x4.mul(l, ey)); set_(16, f32x4.mul(l, ez));
-      begin();
+      S14 = f32x4.mul(l, ex); S15 = f32x4.mul(l, ey); S16 = f32x4.mul(l, ez);
+      BEGIN;
     }
-    set_(26, qx); set_(27, qy); set_(28, qz);
+    S26 = qx; S27 = qy; S28 = qz;
     for (let k = 1; k <= last; k++) {
       const at = <usize>k << 4, px = nx, py = ny, pz = nz, edge = ne;
       along = f32x4.add(along, edge);
-      set_(0, px); set_(1, py); set_(2, pz); set_(6, edge); set_(7, f32x4.splat(load<f32>(shares + (<usize>k << 2)))); set_(8, along);
+      S0 = px; S1 = py; S2 = pz; S6 = edge; S7 = f32x4.splat(load<f32>(shares + (<usize>k << 2))); S8 = along;
       const part = f32x4.splat(load<f32>(profile + (<usize>k << 2))), row = <usize>nodes << 2;
-      set_(10, f32x4.mul(part, table == 0 ? amount : each(table + (<usize>k << 2), row * (s0 - base), row * (s1 - base), row * (s2 - base), row * (s3 - base))));
+      S10 = f32x4.mul(part, table == 0 ? amount : each(table + (<usize>k << 2), row * (s0 - base), row * (s1 - base), row * (s2 - base), row * (s3 - base)));
       if (k < last) { const W8 = v128.load(x0 + at, 16), X8 = v128.load(x1 + at, 16), Y8 = v128.load(x2 + at, 16), Z8 = v128.load(x3 + at, 16), A8 = lo(W8, X8), B8 = hi(W8, X8), C8 = lo(Y8, Z8), D8 = hi(Y8, Z8); nx = one(A8, C8); ny = two(A8, C8); nz = one(B8, D8); ne = two(B8, D8); }
       if (frames || wanders) {
         // the node before has been moved already, its old place is known
-        const ex = f32x4.sub(nx, S_(26)), ey = f32x4.sub(ny, S_(27)), ez = f32x4.sub(nz, S_(28)), l = f32x4.div(unit, f32x4.sqrt(f32x4.pmax(least, dot(ex, ey, ez, ex, ey, ez))));
-        set_(14, f32x4.mul(l, ex)); set_(15, f32x4.mul(l, ey)); set_(16, f32x4.mul(l, ez));
-        if (wanders) { set_(26, px); set_(27, py); set_(28, pz); }
+        const ex = f32x4.sub(nx, S26), ey = f32x4.sub(ny, S27), ez = f32x4.sub(nz, S28), l = f32x4.div(unit, f32x4.sqrt(f32x4.pmax(least, dot(ex, ey, ez, ex, ey, ez))));
+        S14 = f32x4.mul(l, ex); S15 = f32x4.mul(l, ey); S16 = f32x4.mul(l, ez);
+        if (wanders) { S26 = px; S27 = py; S28 = pz; }
       } else if (clumps) {
         const u = f32x4.mul(f32x4.splat(<f32>k), r2), j = f32x4.pmax(zero, f32x4.pmin(f32x4.floor(u), f32x4.splat(<f32>(last - 1)))), f = f32x4.sub(u, j);
         const a0 = m0 + (<usize><i32>f32x4.extract_lane(j, 0) << 4), a1 = m1 + (<usize><i32>f32x4.extract_lane(j, 1) << 4), a2 = m2 + (<usize><i32>f32x4.extract_lane(j, 2) << 4), a3 = m3 + (<usize><i32>f32x4.extract_lane(j, 3) << 4);
@@ -130,11 +126,11 @@ export function displace(kind: i32, X: usize, own: usize, profile: usize, table:
         const bx = one(A9, C9), by = two(A9, C9), bz = one(B9, D9);
         const W10 = v128.load(a0, 16), X10 = v128.load(a1, 16), Y10 = v128.load(a2, 16), Z10 = v128.load(a3, 16), A10 = lo(W10, X10), B10 = hi(W10, X10), C10 = lo(Y10, Z10), D10 = hi(Y10, Z10);
         const ux = f32x4.sub(one(A10, C10), bx), uy = f32x4.sub(two(A10, C10), by), uz = f32x4.sub(one(B10, D10), bz);
-        set_(17, f32x4.add(f32x4.add(cx, bx), f32x4.mul(f, ux))); set_(18, f32x4.add(f32x4.add(cy, by), f32x4.mul(f, uy))); set_(19, f32x4.add(f32x4.add(cz, bz), f32x4.mul(f, uz)));
-        if (twisted) { const l = f32x4.div(unit, f32x4.sqrt(f32x4.pmax(least, dot(ux, uy, uz, ux, uy, uz)))); set_(20, f32x4.mul(l, ux)); set_(21, f32x4.mul(l, uy)); set_(22, f32x4.mul(l, uz)); }
+        S17 = f32x4.add(f32x4.add(cx, bx), f32x4.mul(f, ux)); S18 = f32x4.add(f32x4.add(cy, by), f32x4.mul(f, uy)); S19 = f32x4.add(f32x4.add(cz, bz), f32x4.mul(f, uz));
+        if (twisted) { const l = f32x4.div(unit, f32x4.sqrt(f32x4.pmax(least, dot(ux, uy, uz, ux, uy, uz)))); S20 = f32x4.mul(l, ux); S21 = f32x4.mul(l, uy); S22 = f32x4.mul(l, uz); }
       }
-      if (kind == 0) clump(); else if (kind == 1) curl(); else if (kind == 2) wave(); else if (kind == 3) frizz(); else if (kind == 4) stray(); else bend();
-      let ex = f32x4.sub(S_(3), qx), ey = f32x4.sub(S_(4), qy), ez = f32x4.sub(S_(5), qz);
+      STEP;
+      let ex = f32x4.sub(S3, qx), ey = f32x4.sub(S4, qy), ez = f32x4.sub(S5, qz);
       const dx = f32x4.sub(qx, x), dy = f32x4.sub(qy, y), dz = f32x4.sub(qz, z), d = f32x4.div(dot(ex, ey, ez, dx, dy, dz), f32x4.pmax(tiny, dot(ex, ey, ez, ex, ey, ez))), c = toward(ex, ey, ez, dx, dy, dz);
       ex = f32x4.add(ex, f32x4.mul(c, f32x4.sub(dx, f32x4.mul(d, ex)))); ey = f32x4.add(ey, f32x4.mul(c, f32x4.sub(dy, f32x4.mul(d, ey)))); ez = f32x4.add(ez, f32x4.mul(c, f32x4.sub(dz, f32x4.mul(d, ez))));
       const m = f32x4.div(edge, f32x4.pmax(short, f32x4.sqrt(dot(ex, ey, ez, ex, ey, ez))));
@@ -144,7 +140,7 @@ export function displace(kind: i32, X: usize, own: usize, profile: usize, table:
       if ((mask & 2) != 0) v128.store(x1 + at, two(A11, C11));
       if ((mask & 4) != 0) v128.store(x2 + at, one(B11, D11));
       if ((mask & 8) != 0) v128.store(x3 + at, two(B11, D11));
-      qx = S_(3); qy = S_(4); qz = S_(5);
+      qx = S3; qy = S4; qz = S5;
     }
   }
 }
