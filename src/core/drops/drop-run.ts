@@ -25,6 +25,8 @@ const RUNS = 0.12;
 const AGAIN = 0.08, LIFE = 8, LIES = 0.25;
 /** A hit does not change a lock's speed by more than this at once, m/s: what more there is stays with the drop. */
 const HARDEST = 1.5;
+/** Last point of a strand that stands in the skin, as far as drops go: contact lets the first stretch be, and nothing would stop what is knocked into the skin there. */
+const STANDS = 1;
 const CELL = 0.02, HEADS = 1 << 16;
 /** m: balls round edges are so much larger, for float32. */
 const ROOM = 1e-6;
@@ -70,6 +72,8 @@ export class DropRun {
   lost = 0;
   /** Momentum given to hair since the last time it was asked, N·s. */
   readonly gave = new Float64Array(3);
+  /** And what was given to hair where it stands in the skin, or is held, which does not move by it, N·s. */
+  readonly stood = new Float64Array(3);
   private readonly fall: Float64Array;
   private readonly ways: [number, number, number][];
   /** Place c + 1 is where the edges of cell c begin in `entries`. What they were found as, before they are put by cells: cell and upper point. */
@@ -214,13 +218,13 @@ export class DropRun {
   /** 1/kg that an edge answers with at a place. */
   private answer(system: RodSystem, s: number, i: number, t: number): number {
     const { mass, fixed } = system.k, a = system.at(s, i - 1, 1), b = system.at(s, i, 1);
-    return (i > 1 && fixed[a] === 0 && mass[a] > 0 ? (1 - t) ** 2 / mass[a] : 0) + (fixed[b] === 0 && mass[b] > 0 ? t ** 2 / mass[b] : 0);
+    return (i - 1 > STANDS && fixed[a] === 0 && mass[a] > 0 ? (1 - t) ** 2 / mass[a] : 0) + (i > STANDS && fixed[b] === 0 && mass[b] > 0 ? t ** 2 / mass[b] : 0);
   }
   private pushHair(system: RodSystem, s: number, i: number, t: number, h: number): void {
-    const { k } = system, { J, gave } = this;
+    const { k } = system, { J, gave, stood } = this;
     for (let end = 0; end < 2; end++) {
       const point = i - 1 + end, w = end === 0 ? 1 - t : t, one = system.at(s, point, 1);
-      if (point === 0 || k.fixed[one] !== 0 || w === 0 || !(k.mass[one] > 0)) continue;
+      if (point <= STANDS || k.fixed[one] !== 0 || w === 0 || !(k.mass[one] > 0)) { for (let c = 0; c < 3; c++) stood[c] += w * J[c]; continue; }
       system.hasten(system.at(s, point, 3), (w * J[0]) / k.mass[one], (w * J[1]) / k.mass[one], (w * J[2]) / k.mass[one], h);
       for (let c = 0; c < 3; c++) gave[c] += w * J[c];
     }
