@@ -3,6 +3,7 @@
  * bytes run in browsers, on the server and in the command line, so that all answer the same to the bit.
  */
 import type { FilledStrands, FillStep } from '../strands';
+import { compiledOnce } from '../../math/wasm';
 import type { ShapingName } from '../treatments';
 import { FILL_CODE } from './fill-code';
 
@@ -19,17 +20,7 @@ interface Exports extends Record<Exclude<ShapingName, 'length' | 'cut'>, Loop> {
   shorten(X: number, own: number, line: number, nodes: number, from: number, to: number): void;
 }
 
-let compiled: WebAssembly.Module | null | undefined;
-/** Compiles the code once a thread; null where WebAssembly or its SIMD instructions are missing. */
-function fillModule(): WebAssembly.Module | null {
-  if (compiled === undefined) {
-    try {
-      const bytes = Uint8Array.from(atob(FILL_CODE), (c) => c.charCodeAt(0));
-      compiled = WebAssembly.validate(bytes) ? new WebAssembly.Module(bytes) : null;
-    } catch { compiled = null; }
-  }
-  return compiled;
-}
+const fillModule = compiledOnce(FILL_CODE);
 
 export class FastFill {
   /** As `FillShapes.X`; its memory cannot be handed over to another thread. */

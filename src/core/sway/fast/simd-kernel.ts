@@ -2,6 +2,7 @@
  * The fast kernel: the rod step of `../rod`, compiled to WebAssembly with four strands side by side in float32. The same
  * bytes run in browsers, on the server and in the command line, so that all answer the same to the bit.
  */
+import { compiledOnce } from '../../math/wasm';
 import type { RodArrays, StepNumbers } from '../rod/arrays';
 import { KERNEL_CODE, KERNEL_FIELDS } from './kernel-code';
 
@@ -24,18 +25,7 @@ export interface SimdKernel {
   step(numbers: StepNumbers, groups: Int32Array): void;
 }
 
-let compiled: WebAssembly.Module | null | undefined;
-
-/** Compiles the kernel once a thread; null where WebAssembly or its SIMD instructions are missing. */
-function kernelModule(): WebAssembly.Module | null {
-  if (compiled === undefined) {
-    try {
-      const bytes = Uint8Array.from(atob(KERNEL_CODE), (c) => c.charCodeAt(0));
-      compiled = WebAssembly.validate(bytes) ? new WebAssembly.Module(bytes) : null;
-    } catch { compiled = null; }
-  }
-  return compiled;
-}
+const kernelModule = compiledOnce(KERNEL_CODE);
 
 /** Whether the fast kernel runs here. */
 export const simdRuns = (): boolean => kernelModule() !== null;
