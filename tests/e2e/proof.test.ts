@@ -348,7 +348,7 @@ describe('by hand', () => {
     expect(await ask<boolean>('f.state().live.on && f.session.hands.points !== null')).toBe(true);
     await page.getByTestId('live-part').getByRole('button', { name: 'Pause' }).click();
     // the frame that is on its way still comes
-    await page.waitForTimeout(500);
+    await until('f.session.hands.missing <= 0', 120);
     const paused = await ask<number>('f.session.hands.points[3]');
     await page.waitForTimeout(400);
     expect(await ask<number>('f.session.hands.points[3]')).toBe(paused);

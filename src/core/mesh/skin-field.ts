@@ -126,19 +126,24 @@ export class SkinField {
     const x = uy * vz - uz * vy, y = uz * vx - ux * vz, z = ux * vy - uy * vx, l = this.outward / (Math.sqrt(x * x + y * y + z * z) || 1e300);
     facts[o + 4] = x * l; facts[o + 5] = y * l; facts[o + 6] = z * l;
   }
-  /** Counts a triangle in the boxes it passes through, or may (one place on, so that sums come out as beginnings), or writes it there. */
+  /**
+   * Counts a triangle in the boxes it passes through, or may (one place on, so that sums come out as beginnings), or writes it there. What is within reach
+   * beyond the outermost boxes counts as in them, so that they know as much as the others.
+   */
   private enter(t: number, count: Uint32Array, list: Uint32Array | null): void {
     const { low, grid: [nx, ny, nz], size, facts, corners: C } = this, q = CORNERS * t;
     if (!Number.isFinite(facts[FACTS * t] + facts[FACTS * t + 1] + facts[FACTS * t + 2] + facts[FACTS * t + 3]) || this.hidden?.[t] === 1) return;
-    const large = facts[FACTS * t + 3] > LARGE * size, near2 = (HALF * size) ** 2;
-    const least = (c: number): number => Math.max(0, Math.floor((Math.min(C[q + c], C[q + 3 + c], C[q + 6 + c]) - ROUND - low[c]) / size)), most = (c: number, n: number): number => Math.min(n - 1, Math.floor((Math.max(C[q + c], C[q + 3 + c], C[q + 6 + c]) + ROUND - low[c]) / size));
-    const x0 = least(0), x1 = most(0, nx), y0 = least(1), y1 = most(1, ny), z1 = most(2, nz);
-    for (let z = least(2); z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0, b = x0 + nx * (y + ny * z); x <= x1; x++, b++) {
+    const large = facts[FACTS * t + 3] > LARGE * size, near2 = (HALF * size) ** 2, nearEdge2 = (HALF * size + this.reach) ** 2;
+    const least = (c: number): number => Math.floor((Math.min(C[q + c], C[q + 3 + c], C[q + 6 + c]) - ROUND - low[c]) / size), most = (c: number): number => Math.floor((Math.max(C[q + c], C[q + 3 + c], C[q + 6 + c]) + ROUND - low[c]) / size);
+    const ax = least(0), bx = most(0), ay = least(1), by = most(1), az = least(2), bz = most(2);
+    if (bx < -WIDE || ax > nx - 1 + WIDE || by < -WIDE || ay > ny - 1 + WIDE || bz < -WIDE || az > nz - 1 + WIDE) return;
+    const x0 = within(ax, nx), x1 = within(bx, nx), y0 = within(ay, ny), y1 = within(by, ny), z1 = within(bz, nz);
+    for (let z = within(az, nz); z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0, b = x0 + nx * (y + ny * z); x <= x1; x++, b++) {
       if (large) {
         // what bounds it says too little of it
         this.middleOf(x, y, z);
         closestOnTriangle(C, q, this.middle, 0, this.hit);
-        if (this.hit[3] > near2) continue;
+        if (this.hit[3] > (x === 0 || y === 0 || z === 0 || x === nx - 1 || y === ny - 1 || z === nz - 1 ? nearEdge2 : near2)) continue;
       }
       if (list) list[count[b]++] = t; else count[b + 1]++;
     }
@@ -309,7 +314,7 @@ export class SkinField {
   private together(): void {
     const { low, grid: [nx, ny, nz], size, first, list, facts, corners: C, seen, spot, hit, best, way } = this, tie = best[3] * (1 + 1e-7) + 1e-16, question = ++this.question;
     // they pass through the box of that place, or through one it touches
-    const x0 = Math.max(0, Math.floor((best[0] - ROUND - low[0]) / size)), x1 = Math.min(nx - 1, Math.floor((best[0] + ROUND - low[0]) / size)), y0 = Math.max(0, Math.floor((best[1] - ROUND - low[1]) / size)), y1 = Math.min(ny - 1, Math.floor((best[1] + ROUND - low[1]) / size)), z0 = Math.max(0, Math.floor((best[2] - ROUND - low[2]) / size)), z1 = Math.min(nz - 1, Math.floor((best[2] + ROUND - low[2]) / size));
+    const x0 = within(Math.floor((best[0] - ROUND - low[0]) / size), nx), x1 = within(Math.floor((best[0] + ROUND - low[0]) / size), nx), y0 = within(Math.floor((best[1] - ROUND - low[1]) / size), ny), y1 = within(Math.floor((best[1] + ROUND - low[1]) / size), ny), z0 = within(Math.floor((best[2] - ROUND - low[2]) / size), nz), z1 = within(Math.floor((best[2] + ROUND - low[2]) / size), nz);
     way[0] = way[1] = way[2] = 0;
     for (let c = z0; c <= z1; c++) for (let b = y0; b <= y1; b++) for (let a = x0; a <= x1; a++) {
       const q = a + nx * (b + ny * c);
@@ -327,7 +332,7 @@ export class SkinField {
         if (hit[4] >= 0 && (this.opposite[3 * t + hit[4]] < 0 || (this.corner >= 0 && (this.opposite[3 * t + this.corner] < 0 || this.opposite[3 * t + ((this.corner + 2) % 3)] < 0)))) this.border = true;
       }
     }
-    // outside the grid, where hair is not: the nearest alone
+    // nothing tells: the nearest alone
     if (way[0] === 0 && way[1] === 0 && way[2] === 0) for (let c = 0; c < 3; c++) way[c] = facts[FACTS * this.found + 4 + c];
   }
   /** Which corner of the last face weighed the nearest place is, −1 for none. */
@@ -428,3 +433,5 @@ export class SkinField {
     return -far;
   }
 }
+/** The box of a grid of `n` along an axis that is nearest to place k. */
+function within(k: number, n: number): number { return k < 0 ? 0 : k > n - 1 ? n - 1 : k; }
