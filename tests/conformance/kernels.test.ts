@@ -2,6 +2,7 @@
 import { execFileSync } from 'node:child_process';
 import { describe, expect, it } from 'vitest';
 import { KERNEL_SHA256 } from '../../src/core/sway/fast/kernel-code';
+import { ContactFinder } from '../../src/core/sway/contact';
 import { chooseKernel, RodSystem, type KernelName } from '../../src/core/sway/rod-system';
 import { makeRod, placeStrand } from '../../src/core/sway/strand-setup';
 import { float32Suffices } from '../../src/core/sway/substeps';
@@ -16,11 +17,16 @@ function strand(i: number): RodSystem {
   makeRod(one, plainRod(5e-6, 10 ** (-10 + (i % 4)), { width: 8e-5, bendLag: i % 2 ? 0.004 : 0 }), { damping: (s) => 1 + s });
   return one;
 }
-function moved(kernel: KernelName, which: number[]): Float64Array[] {
-  const all = which.map(strand), system = new RodSystem(all.map((s) => s.pointCount), kernel);
+/** `beside`: the order they lie in memory; `floor`: m, over which they swing; as places after 96 substeps. */
+function moved(kernel: KernelName, which: number[], beside?: number[], floor?: number): Float64Array[] {
+  const all = which.map(strand), system = new RodSystem(all.map((s) => s.pointCount), kernel, floor !== undefined, beside), contacts = floor === undefined ? null : new ContactFinder([], which.length, { skinGap: 0, friction: 0.3, floors: [{ place: [0, floor, 0], up: [0, 1, 0], gap: 0.001, friction: 0.3 }] });
   all.forEach((one, s) => system.load(s, one));
+  const still = new Float64Array(7), lengths = all.map(() => 0.3);
   for (let k = 0; k < 96; k++) {
     for (let s = 0; s < which.length; s++) system.rootPosition[3 * s] += 0.3 * SUBSTEP * Math.sin(k * 0.2 + which[s]);
+    contacts?.cull(still, still, system.rootBefore, system.rootPosition, lengths);
+    contacts?.place(still, still, 0, 1);
+    contacts?.gatherAll(system, SUBSTEP, [0, -g, 0]);
     system.step(NUMBERS);
   }
   const world = new Float64Array(3 * system.pointCount);
@@ -40,6 +46,15 @@ describe('kernels', () => {
     for (const i of [0, 5, 8, 13, 22]) expect(moved(kernel, [i])[0]).toEqual(together[i]);
     const shuffled = [...all].sort((a, b) => ((a * 7) % 23) - ((b * 7) % 23)), again = moved(kernel, shuffled);
     shuffled.forEach((i, s) => expect(again[s]).toEqual(together[i]));
+  });
+  it.each(KERNELS)('%s: nor does it matter in what order they lie in memory, where some touch a floor and some do not', (kernel) => {
+    const all = Array.from({ length: 23 }, (_, i) => i), free = moved(kernel, all), floor = 1.46, plain = moved(kernel, all, undefined, floor), other = moved(kernel, all, [...all].sort((a, b) => ((a * 7) % 23) - ((b * 7) % 23)), floor);
+    const touched = all.filter((i) => plain[i].some((v, a) => v !== free[i][a]));
+    expect(touched.length).toBeGreaterThan(4);
+    expect(touched.length).toBeLessThan(20);
+    all.forEach((i) => expect(other[i]).toEqual(plain[i]));
+    // alone they move as beside others
+    for (const i of [touched[0], all.find((k) => !touched.includes(k))!]) expect(moved(kernel, [i], undefined, floor)[0]).toEqual(plain[i]);
   });
   it('strands of different point counts in one system move as each does alone in float64', () => {
     const a = moved('float64', [0, 1, 2, 5, 8]), b = moved('simd', [0, 1, 2, 5, 8]);

@@ -223,7 +223,8 @@ export class ContactFinder {
       this.boxOfHair(system, h);
       for (let q = 0; q < this.shells.length; q++) if (this.shellsNear[q] === 1) this.shells[q].ready(this.hairBox);
     }
-    for (let s = 0; s < system.strandCount; s++) this.gather(system, s, h, gravity);
+    // one beside the other: what is near one is near the next
+    for (const s of system.order) this.gather(system, s, h, gravity);
   }
 
   /** Looks at a strand again where it stands at the end of the last substep. Its planes are not lowered by how deep it is then; `gap`: the share of the distance kept that is asked for. */

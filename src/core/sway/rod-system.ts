@@ -46,8 +46,11 @@ export class RodSystem {
   /** Lanes left over after the last strand of a group. */
   private readonly spare: Int32Array;
 
-  /** `touch`: whether the strands can have contacts. */
-  constructor(pointCounts: ArrayLike<number>, readonly kernel: KernelName = 'float64', readonly touch = false) {
+  /** Strands in the order they lie in memory. */
+  readonly order: Uint32Array;
+
+  /** `touch`: whether the strands can have contacts; `beside`: strands in an order in which those near each other follow each other, as those that are moved together take as long as the slowest of them. */
+  constructor(pointCounts: ArrayLike<number>, readonly kernel: KernelName = 'float64', readonly touch = false, beside?: ArrayLike<number>) {
     const strandCount = (this.strandCount = pointCounts.length), lanes = (this.lanes = kernel === 'simd' ? SIMD_LANES : 1);
     this.start = new Int32Array(strandCount + 1);
     this.first = new Int32Array(strandCount);
@@ -61,7 +64,9 @@ export class RodSystem {
     this.pointCount = this.start[strandCount];
     this.rootPosition = new Float64Array(3 * strandCount);
     this.rootBefore = new Float64Array(3 * strandCount);
-    const order = Array.from({ length: strandCount }, (_, s) => s).sort((a, b) => pointCounts[a] - pointCounts[b] || a - b);
+    const order = (this.order = beside ? Uint32Array.from(beside) : Uint32Array.from({ length: strandCount }, (_, s) => s)), rank = new Uint32Array(strandCount);
+    order.forEach((s, k) => { rank[s] = k; });
+    order.sort((a, b) => pointCounts[a] - pointCounts[b] || rank[a] - rank[b]);
     const groups: number[] = [];
     let points = 0;
     for (let from = 0; from < strandCount;) {

@@ -2,6 +2,7 @@
  * One run: the guides of a groom stepped frame by frame under a moving character. The same in the browser's worker, on the
  * server and in tests.
  */
+import { besideEachOther } from '../math/morton';
 import { requireContract } from '../contract';
 import { mixMotions, moveInto, rotationRowsInto, slerpInto, turnInto } from '../math/mat4';
 import { profileAt } from '../math/profile';
@@ -175,7 +176,7 @@ export class SwayRun {
     this.numbers = { h: 1 / (shot.fps * this.plan.substeps), gravityX: 0, gravityY: -settings.gravity, gravityZ: 0, passes: this.plan.passes, lagging: settings.bendDamping > 0 || (settings.second?.bendDamping ?? 0) > 0 ? 1 : 0 };
 
     const kernel = chooseKernel(options.kernel ?? this.plan.kernel);
-    this.system = new RodSystem(new Int32Array(guides).fill(pointCount), kernel, this.contacts !== null);
+    this.system = new RodSystem(new Int32Array(guides).fill(pointCount), kernel, this.contacts !== null, this.besideEachOther(guides));
     this.lengths = new Float64Array(guides);
     this.rootTangents = new Float64Array(3 * guides);
     this.rootDirectors = new Float64Array(3 * guides);
@@ -375,6 +376,12 @@ export class SwayRun {
     this.meter.take(this.shown, this.combed);
     const seam = this.loop?.take(this.frame, this.shown, this.motions);
     return seam ? { ...measures, seam } : measures;
+  }
+  /** Guides by where they grow: what touches something lies beside each other. */
+  private besideEachOther(guides: number): Uint32Array {
+    const motions = new Float64Array(7 * guides);
+    this.poser.rootsInto(this.stage.rest, motions);
+    return besideEachOther(Float64Array.from({ length: 3 * guides }, (_, a) => motions[7 * Math.floor(a / 3) + 4 + (a % 3)]), guides);
   }
   /** Puts strands outside that were measured deep; whether any is less deep then. */
   private liftAll(contacts: ContactFinder): boolean {

@@ -7,7 +7,7 @@ import { profileAt, type Profile } from '../../math/profile';
 import { clamp } from '../../math/vec';
 import { KeepOff, type Obstacle } from './keep-off';
 import { NearestChain } from './nearest-chain';
-import { brushDistance, brushWeight, DEPTH, type Dab } from './reach';
+import { brushWeight, DEPTH, type Dab } from './reach';
 
 /** Brushes that work touch by touch. */
 export const BRUSHES = ['comb', 'smooth', 'straighten', 'part', 'gather', 'spread', 'lift', 'press', 'twist', 'curl', 'longer', 'match'] as const;
@@ -72,6 +72,8 @@ export class BrushStroke {
   private weights = new Float64Array(0);
   private reached = new Int32Array(0);
   private readonly phase: Float64Array;
+  /** Whether a guide's box is near each of two dabs. */
+  private readonly spot = new Uint8Array(2);
 
   constructor(private readonly kind: BrushKind, private readonly groom: BrushGroom, private readonly settings: BrushSettings, obstacles: readonly Obstacle[] | KeepOff, gap = 0) {
     const { points, pointCount: n } = groom, guides = (this.guides = points.length / (3 * n));
@@ -166,40 +168,41 @@ export class BrushStroke {
   }
   /** Guides that are reached and how much each point of them takes part, by dab. */
   private find(dabs: readonly Dab[]): number {
-    const { n, guides, groom: { points, chosen }, settings: { radius, falloff }, profile } = this, per = dabs.length;
-    const { boxes } = this, far2 = (DEPTH * radius) ** 2, r2 = radius * radius, deep = 1 - 1 / (DEPTH * DEPTH);
-    // half the box round each dab
-    const halves = dabs.map(({ sight }) => sight.map((s) => radius * Math.sqrt(1 + (DEPTH * DEPTH - 1) * s * s)));
+    const { n, guides, boxes, groom: { points, chosen }, settings: { radius }, profile, kind, spot } = this, per = dabs.length;
+    const far2 = (DEPTH * radius) ** 2, r2 = radius * radius, deep = 1 - 1 / (DEPTH * DEPTH), { falloff } = this.settings;
+    // middles, lines of sight, and half the box round each dab
+    const D = Float64Array.from(dabs.flatMap(({ centre, sight }) => [...centre, ...sight, ...sight.map((s) => radius * Math.sqrt(1 + (DEPTH * DEPTH - 1) * s * s))]));
     let found = 0, { weights } = this;
     if (n < 2 || per === 0) return 0;
-    for (let g = 0; g < guides; g++) {
-      const o = 3 * n * g, at = n * per * found;
+    for (let g = 0, b = 0; g < guides; g++, b += 6) {
+      let near = false;
+      for (let k = 0; k < per; k++) {
+        const d = 9 * k, dx = Math.max(boxes[b] - D[d], D[d] - boxes[b + 3], 0), dy = Math.max(boxes[b + 1] - D[d + 1], D[d + 1] - boxes[b + 4], 0), dz = Math.max(boxes[b + 2] - D[d + 2], D[d + 2] - boxes[b + 5], 0);
+        spot[k] = dx * dx + dy * dy + dz * dz < far2 && dx < D[d + 6] && dy < D[d + 7] && dz < D[d + 8] ? 1 : 0;
+        if (spot[k] === 1) near = true;
+      }
+      if (!near) continue;
+      const at = n * per * found;
       if (at + n * per > weights.length) { this.grow(n * per); ({ weights } = this); }
       let any = false;
       for (let k = 0; k < per; k++) {
-        const { centre: [cx, cy, cz], sight: [sx, sy, sz] } = dabs[k], b = 6 * g, w = at + n * k;
-        const dx = Math.max(boxes[b] - cx, cx - boxes[b + 3], 0), dy = Math.max(boxes[b + 1] - cy, cy - boxes[b + 4], 0), dz = Math.max(boxes[b + 2] - cz, cz - boxes[b + 5], 0);
-        if (!(dx * dx + dy * dy + dz * dz < far2 && dx < halves[k][0] && dy < halves[k][1] && dz < halves[k][2])) { weights.fill(0, w, w + n); continue; }
+        const w = at + n * k, d = 9 * k, cx = D[d], cy = D[d + 1], cz = D[d + 2], sx = D[d + 3], sy = D[d + 4], sz = D[d + 5];
+        weights.fill(0, w, w + n);
+        if (spot[k] === 0) continue;
         // a parting looks at where strands grow, the other brushes at where they are
-        const root = this.kind === 'part' ? brushWeight(brushDistance(points[o], points[o + 1], points[o + 2], dabs[k].centre, dabs[k].sight, radius), falloff) : -1;
-        weights[w] = 0;
-        for (let i = 1, p = o + 3; i < n; i++, p += 3) {
-          let v = root;
-          if (root < 0) {
-            const ex = points[p] - cx, ey = points[p + 1] - cy, ez = points[p + 2] - cz, along = ex * sx + ey * sy + ez * sz, d2 = ex * ex + ey * ey + ez * ez - deep * along * along;
-            v = d2 < r2 ? brushWeight(Math.sqrt(d2 < 0 ? 0 : d2) / radius, falloff) : 0;
-          }
-          if (v > 0) v *= profile[i] * (chosen ? chosen[n * g + i] : 1);
-          weights[w + i] = v;
-          if (v > 0) any = true;
+        for (let i = 1, q = 3 * (n * g + 1), p = kind === 'part' ? 3 * n * g : q; i < n; i++, q += 3, p = kind === 'part' ? p : q) {
+          const ex = points[p] - cx, ey = points[p + 1] - cy, ez = points[p + 2] - cz, along = ex * sx + ey * sy + ez * sz, d2 = ex * ex + ey * ey + ez * ez - deep * along * along;
+          if (d2 >= r2) continue;
+          const v = brushWeight(Math.sqrt(d2 < 0 ? 0 : d2) / radius, falloff) * profile[i] * (chosen ? chosen[n * g + i] : 1);
+          if (v > 0) { weights[w + i] = v; any = true; }
         }
       }
       if (any) this.reached[found++] = g;
     }
     // both sides at once are no stronger than one
-    if (per === 2) for (let at = 0; at < found; at++) for (let i = 0; i < n; i++) {
-      const a = n * 2 * at + i, b = a + n, sum = this.weights[a] + this.weights[b];
-      if (sum > 1) { this.weights[a] /= sum; this.weights[b] /= sum; }
+    if (per === 2) for (let a = 0; a < 2 * n * found; a += 2 * n) for (let i = a; i < a + n; i++) {
+      const sum = weights[i] + weights[i + n];
+      if (sum > 1) { weights[i] /= sum; weights[i + n] /= sum; }
     }
     return found;
   }
