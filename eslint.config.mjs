@@ -19,7 +19,7 @@ const config = [
   {
     files: ['src/core/**/*.ts', 'src/formats/**/*.ts'],
     rules: {
-      'no-restricted-imports': ['error', { patterns: [{ group: ['react', 'react-*', 'next', 'next/*', 'node:*', '@/*', '**/editor/**', '**/server/**', '**/app/**', 'three/examples/*', 'three/addons/*', '!three/addons/loaders', '!three/addons/exporters'], message: 'The core and the formats know no interface, no server and no Node.' }] }],
+      'no-restricted-imports': ['error', { patterns: [{ group: ['react', 'react-*', 'next', 'next/*', 'node:*', '@/*', '**/editor/**', '**/server/**', '**/app/**', 'three/examples/*', 'three/addons/*', '!three/addons/loaders', '!three/addons/curves', '!three/addons/exporters'], message: 'The core and the formats know no interface, no server and no Node.' }] }],
       'no-restricted-globals': ['error', 'window', 'document', 'self', 'process', 'fetch', 'localStorage', 'performance'],
     },
   },

@@ -11,7 +11,7 @@ import { useEditor, type Bringing } from '../state/store';
 import { Button, helpProps, Note, NumberField, OneOf, Question, Toggle } from './controls';
 import { useWorkshop } from './context';
 
-const CURVE_ACCEPT = '.glb,.gltf,.bin,.obj,.usda,.usdc,.usd,.hair,.data,.zip';
+const CURVE_ACCEPT = '.glb,.gltf,.bin,.obj,.usda,.usdc,.usd,.usdz,.hair,.data,.zip';
 const said = (e: unknown): string => (e instanceof Error ? e.message : String(e));
 
 export function CurvesPart() {
