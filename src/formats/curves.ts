@@ -51,7 +51,7 @@ type Read = Result<Omit<CurveSet, 'fileName'>>;
 const plain = (curves: Float32Array[], warnings: string[] = [], scale: number | null = null, up: Up | null = null): Read => ({ ok: true, value: { curves: curves.filter((c) => c.length >= 6), scale, up }, warnings });
 
 async function byKind(file: NamedFile, files: readonly NamedFile[]): Promise<Read> {
-  const head = new TextDecoder('latin1').decode(file.bytes.subarray(0, 16));
+  const head = new TextDecoder('latin1').decode(file.bytes.subarray(0, 16)).replace(/^\xef\xbb\xbf/, '');
   if (/\.obj$/i.test(file.name)) { const r = readObj(file.bytes); return r.ok ? plain(r.value.lines, r.value.meshes.length > 0 ? ['Surfaces in it are left out.'] : []) : r; }
   if (head.startsWith('#usda')) return fromUsd(readUsdText(new TextDecoder().decode(file.bytes)));
   if (head.startsWith('PXR-USDC')) return fromUsd(new USDCParser().parseData(file.bytes.slice().buffer) as UsdLayer);

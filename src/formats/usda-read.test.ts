@@ -44,6 +44,16 @@ lines"""
     expect(s['/a/below'].fields).toEqual({ specifier: 'over', typeName: '' });
     expect(s['/a/below.k'].fields.default).toBe(7);
   });
+  it('what curves do not need is gone over', () => {
+    const { specsByPath: s } = readUsdText(layer(`def "a" ( references = @x.usd@</b> (offset = 10; scale = 2) \n relocates = { </a/b>: </a/c>, } \n payload = [@@@y@z.usd@@@, @w.usd@] )
+{ float x.spline = { bezier, 1: 5; post held, { "}" } }
+  rel many = [</b>, </c>]
+  token out.connect = </d.e>
+  int k = 3 ( doc = "three" \n hidden = true ) }`, '( subLayers = [ @s.usda@ (offset = 1), @t.usda@ ] )'));
+    expect(s['/'].fields.subLayers).toEqual([{ asset: 's.usda' }, { asset: 't.usda' }]);
+    expect(s['/a'].fields).toEqual({ specifier: 'def', typeName: '', references: { asset: 'x.usd' }, relocates: {}, payload: [{ asset: 'y@z.usd' }, { asset: 'w.usd' }] });
+    expect(s['/a.k'].fields.default).toBe(3);
+  });
   it('what is wrong is told with its line', () => {
     const trouble = (text: string): [string, number, boolean] => { try { readUsdText(text); } catch (e) { if (e instanceof UsdTextError) return [e.message, e.line, e.cut]; } throw new Error('nothing was wrong'); };
     expect(trouble('#usda 1.0\ndef X "a"\n{\n  int k = [1, 2')).toEqual(['a list has no end.', 4, true]);
@@ -95,7 +105,8 @@ describe('curves of OpenUSD files made elsewhere', () => {
     expect((await opened(layer(prim(points, '[4]', basis('catmullRom', 'pinned'))))).curves).toEqual([[0, 0, 0, 0, 6, 0, 6, 6, 0, 6, 0, 0]]);
     expect((await opened(layer(prim(points, '[4]', basis('catmullRom', 'nonperiodic'))))).curves).toEqual([[0, 6, 0, 6, 6, 0]]);
   });
-  it('the first of many times is taken and told; a package is opened', async () => {
+  it('the first of many times is taken and told; a package is opened; so is text with a mark of its byte order', async () => {
+    expect((await opened(`\ufeff${layer(prim('[(0, 1, 0), (0, 2, 0)]', '[2]'))}`)).curves.length).toBe(1);
     const moving = layer('def BasisCurves "n"\n{\n uniform token type = "linear"\n int[] curveVertexCounts = [2]\n point3f[] points.timeSamples = {\n 5: [(0, 1, 0), (0, 2, 0)],\n 6: [(0, 1, 0), (0, 3, 0)],\n }\n}'), { curves, warnings } = await opened(moving);
     expect(curves).toEqual([[0, 1, 0, 0, 2, 0]]);
     expect(warnings.join()).toMatch(/at 5, the first of 2 times/);

@@ -2,8 +2,8 @@
  * Reads OpenUSD text (.usda) as far as curves need it: prims, what is said of them, properties with their values and samples, and
  * variants; in the shape that three.js's reader of the binary form gives. Numbers in brackets come flat, however deep the brackets.
  *
- * **Source:** OpenUSD documentation of the text file format, *from memory*; checked with files that another library wrote or read
- * (tests/conformance/usd.test.ts).
+ * **Source:** OpenUSD documentation of the text file format, *from memory*; checked with what another library reads and writes
+ * (tinyusdz, tests/conformance/usd.test.ts).
  */
 export interface UsdSpec { fields: Record<string, unknown> }
 /** Prims by path (`/a/b`, `/a{set=choice}b` within a variant), properties as `/a/b.name`, the layer as `/`. */
@@ -90,11 +90,12 @@ class Reader {
     const word = this.word();
     return word === 'None' ? null : word === 'true' ? true : word === 'false' ? false : word;
   }
-  /** An asset: its name, with whatever prim or offset is said of it. */
+  /** An asset: its name; what prim of it, and when it begins, is gone over. */
   private assetAt(mark: string): { asset: string } {
     const asset = this.between(mark, mark);
     this.space();
     if (this.text[this.at] === '<') this.between('<', '>');
+    this.said();
     return { asset };
   }
   private list(close: string, out: unknown[], deep: number): void {
@@ -119,6 +120,7 @@ class Reader {
       if (this.takes(',') || this.takes(';')) continue;
       const n = this.number();
       if (n !== null) { this.needs(':'); times.push(n); values.push(this.value(deep + 1)); continue; }
+      if (this.text[this.at] === '<') { this.between('<', '>'); this.needs(':'); this.value(deep + 1); continue; }
       let name = this.quoted();
       if (name === null) {
         this.word();
@@ -127,6 +129,16 @@ class Reader {
       }
       this.needs('=');
       out[name] = this.value(deep + 1);
+    }
+  }
+  /** Goes over what stands in curly brackets. */
+  private braces(): void {
+    this.needs('{');
+    for (let open = 1; open > 0;) {
+      if (this.takes('{')) open++;
+      else if (this.takes('}')) open--;
+      else if (this.at >= this.text.length) this.ends('what stands in curly brackets');
+      else if (this.quoted() === null) this.at++;
     }
   }
   /** What stands in round brackets behind a name: key = value, one after another. */
@@ -165,7 +177,10 @@ class Reader {
     if (word === 'nameChildren' || word === 'properties') { this.needs('='); this.value(); return; }
     if (this.takes('[')) this.needs(']');
     if (path === '') this.fail('a prim should follow', from);
-    const name = this.word(), samples = name.endsWith('.timeSamples'), full = `${path}.${samples ? name.slice(0, -12) : name}`;
+    const name = this.word();
+    // curves of a value over time, in a layout of their own
+    if (name.endsWith('.spline')) { this.needs('='); this.braces(); return; }
+    const samples = name.endsWith('.timeSamples'), full = `${path}.${samples ? name.slice(0, -12) : name}`;
     const spec = (this.specs[full] ??= { fields: {} });
     if (this.takes('=')) spec.fields[samples ? 'timeSamples' : 'default'] = this.value();
     this.said();

@@ -10,6 +10,7 @@ import { clipLayer, partsOf } from '../../src/formats/usd-clips';
 import { CurveStage, type CurveCache } from '../../src/formats/usd-curves';
 import { DROP_NUMBERS } from '../../src/core/drops/drop-run';
 import { PointsStage } from '../../src/formats/usd-points';
+import { readUsdText } from '../../src/formats/usda-read';
 import { readUsd, type UsdReading } from '../helpers/usd';
 
 const counts = [4, 7, 16, 5], total = 32, frames = [-2, -1, 0, 1, 2, 3], fps = 24;
@@ -177,4 +178,27 @@ it('numbers read back as the same float32', () => {
     expect(Math.fround(Number(floatText(v)))).toBe(v);
   }
   expect(floatText(-0)).toBe('0');
+});
+
+describe('OpenUSD text that comes in', () => {
+  it('a crate of ours, written as text by tinyusdz, holds what was put into it', async () => {
+    const { layer } = await readingOf('in.usdc', writeUsdc(cache)), { specsByPath: s } = readUsdText(layer), { timeSamples } = s['/Groom/_7_loose__hair_.points'].fields as { timeSamples: { times: number[]; values: number[][] } };
+    expect(timeSamples.times).toEqual(frames);
+    frames.forEach((f, k) => near(timeSamples.values[k], points.get(f)!, 1e-5));
+    expect(s['/Groom/_7_loose__hair_.curveVertexCounts'].fields.default).toEqual(counts);
+    expect(s['/Groom/_7_loose__hair_.basis'].fields.default).toBe('catmullRom');
+  });
+  it('text in any layout says what tinyusdz reads in it', async () => {
+    const odd = `#usda 1.0\n( metersPerUnit = 0.01\n    upAxis = "Z" doc = """two\nlines""" )\n# a note\ndef Xform "Char" ( kind = "component" ) {\n double3 xformOp:translate = (0, 0, 10)\n uniform token[] xformOpOrder = ["xformOp:translate"]\n def BasisCurves "a" ( customData = { string note = "x # y" } ) {\n int[] curveVertexCounts = [\n 3,\n 2, # two\n ]\n point3f[] points = [\n (0, 0, 150), (0, .5, 1.55e2),\n (-0, 0, 160), (1, 0, 150), (1, 0, 170),\n ]\n uniform token type = "linear"\n float[] widths = [0.01] ( interpolation = "constant" )\n point3f[] moved.timeSamples = { 1: [(0, 1, 0)], 2.5: [(0, 2, 0)], }\n rel material:binding = </Looks/hair>\n }\n}\n`;
+    const file = path.join(dir, 'odd.usda');
+    writeFileSync(file, odd);
+    const ours = readUsdText(odd).specsByPath, theirs = readUsdText(readUsd(file).layer).specsByPath;
+    expect(Object.keys(ours).sort()).toEqual(Object.keys(theirs).sort());
+    for (const [at, { fields }] of Object.entries(ours)) for (const key of ['default', 'timeSamples', 'typeName', 'specifier', 'upAxis', 'metersPerUnit', 'customData']) {
+      const a = fields[key], b = theirs[at].fields[key];
+      if (Array.isArray(a) && typeof a[0] === 'number') near(b as number[], a as number[], 1e-6);
+      else expect(b).toEqual(a);
+    }
+    expect(ours['/Char/a.points'].fields.default).toEqual([0, 0, 150, 0, 0.5, 155, -0, 0, 160, 1, 0, 150, 1, 0, 170]);
+  });
 });
