@@ -45,6 +45,13 @@ describe('curve files', () => {
     for (let i = 0; i < 6; i++) v.setFloat32(24 + 4 * i, i, true);
     expect((await opened('a.data', b)).curves.map((c) => Array.from(c))).toEqual([[0, 1, 2, 3, 4, 5]]);
   });
+  it('polylines that were written edge by edge are put together; free-form ones are told', async () => {
+    const v = [0, 1, 2, 3].map((y) => `v 0 ${y} 0`).join('\n');
+    expect((await opened('a.obj', strToU8(`${v}\nl 3 4\nl 1 2\nl 2 3`))).curves.map((c) => Array.from(c))).toEqual([[0, 0, 0, 0, 1, 0, 0, 2, 0, 0, 3, 0]]);
+    // strands that begin at one place stay two
+    expect((await opened('a.obj', strToU8(`${v}\nl 1 2 3\nl 1 4`))).curves.length).toBe(2);
+    expect(await refused('a.obj', strToU8(`${v}\ncstype bspline\ndeg 3\ncurv 0 1 1 2 3 4\nparm u 0 0 0 0 1 1 1 1\nend`))).toMatch(/holds no curve.*A free-form curve was left out/);
+  });
   it('a unit and an axis that the file says are told', async () => {
     const text = new TextDecoder().decode(await writeCurves('usda', hairs(2), { name: 'a', width: 1e-4, comment: '' }));
     // what stands above the curves moves them: turned about z first, then doubled, then moved; by a matrix the same

@@ -7,6 +7,7 @@ import { Matrix4, Vector3, Vector4 } from 'three';
 import { NURBSCurve } from 'three/addons/curves/NURBSCurve.js';
 import { USDCParser } from 'three/addons/loaders/usd/USDCParser.js';
 import type { Up } from '../core/mesh/placement';
+import { chainUp } from './chain-up';
 import { unpackFiles, type NamedFile } from './file-set';
 import { documentOf } from './gltf';
 import { readObj } from './obj';
@@ -41,7 +42,7 @@ export async function openCurves(given: readonly NamedFile[]): Promise<Result<Cu
   }
   if (!read.ok) return read;
   const { curves } = read.value, points = curves.reduce((n, c) => n + c.length / 3, 0);
-  if (curves.length === 0) return failure('invalid', `“${fileName}” holds no curve of two points or more. Export the guides as curves or polylines.`);
+  if (curves.length === 0) return failure('invalid', `“${fileName}” holds no curve of two points or more. ${['Export the guides as curves or polylines.', ...read.warnings].join(' ')}`);
   if (curves.length > CURVE_LIMITS.curves || points > CURVE_LIMITS.points) return failure('unsupported', `“${fileName}” holds ${curves.length.toLocaleString('en')} curves of ${points.toLocaleString('en')} points; at most ${CURVE_LIMITS.curves.toLocaleString('en')} and ${CURVE_LIMITS.points.toLocaleString('en')} are read. Hand over the guides, not the filled strands.`);
   if (!curves.every((c) => c.every(Number.isFinite))) return failure('invalid', `“${fileName}” has points that are not numbers. Export it again.`);
   return { ok: true, value: { ...read.value, fileName }, warnings: read.warnings };
@@ -52,7 +53,7 @@ const plain = (curves: Float32Array[], warnings: string[] = [], scale: number | 
 
 async function byKind(file: NamedFile, files: readonly NamedFile[]): Promise<Read> {
   const head = new TextDecoder('latin1').decode(file.bytes.subarray(0, 16)).replace(/^\xef\xbb\xbf/, '');
-  if (/\.obj$/i.test(file.name)) { const r = readObj(file.bytes); return r.ok ? plain(r.value.lines, r.value.meshes.length > 0 ? ['Surfaces in it are left out.'] : []) : r; }
+  if (/\.obj$/i.test(file.name)) { const r = readObj(file.bytes); return r.ok ? plain(r.value.lines, [...(r.value.meshes.length > 0 ? ['Surfaces in it are left out.'] : []), ...r.warnings]) : r; }
   if (head.startsWith('#usda')) return fromUsd(readUsdText(new TextDecoder().decode(file.bytes)));
   if (head.startsWith('PXR-USDC')) return fromUsd(new USDCParser().parseData(file.bytes.slice().buffer) as UsdLayer);
   if (head.startsWith('HAIR')) return fromHair(file.bytes);
@@ -71,24 +72,12 @@ async function fromGltf(file: NamedFile, files: readonly NamedFile[]): Promise<R
       if (!P || mode === 0) continue;
       if (mode > 3) { surfaces++; continue; }
       const index = p.getIndices(), n = index ? index.getCount() : P.getCount(), e: number[] = [], at = (k: number): number => (index ? index.getScalar(k) : k);
-      const chains = mode === 1 ? pairs(Array.from({ length: n - (n % 2) }, (_, k) => at(k))) : [Array.from({ length: n + (mode === 2 ? 1 : 0) }, (_, k) => at(k % n))];
+      const chains = mode === 1 ? chainUp(Array.from({ length: n >> 1 }, (_, k) => [at(2 * k), at(2 * k + 1)] as const)) : [Array.from({ length: n + (mode === 2 ? 1 : 0) }, (_, k) => at(k % n))];
       for (const chain of chains) curves.push(Float32Array.from(chain.flatMap((v) => { P.getElement(v, e); return [0, 1, 2].map((c) => m[c] * e[0] + m[4 + c] * e[1] + m[8 + c] * e[2] + m[12 + c]); })));
     }
   }
   return plain(curves, surfaces > 0 ? ['Surfaces in it are left out.'] : []);
 }
-/** Chains that segments given by their ends make up. */
-function pairs(ends: readonly number[]): number[][] {
-  const out: number[][] = [];
-  let chain: number[] = [];
-  for (let k = 0; k < ends.length; k += 2) {
-    if (chain.length > 0 && chain[chain.length - 1] === ends[k]) chain.push(ends[k + 1]);
-    else { if (chain.length > 1) out.push(chain); chain = [ends[k], ends[k + 1]]; }
-  }
-  if (chain.length > 1) out.push(chain);
-  return out;
-}
-
 /** A transform of a prim by its kind, null where it is none that is known. Source: OpenUSD, UsdGeomXformOp, *from memory*. */
 function usdOp(kind: string, v: ArrayLike<number>): Matrix4 | null {
   const turn = (axis: string, degrees: number): Matrix4 => { const a = (degrees * Math.PI) / 180; return axis === 'X' ? new Matrix4().makeRotationX(a) : axis === 'Y' ? new Matrix4().makeRotationY(a) : new Matrix4().makeRotationZ(a); };

@@ -2,6 +2,7 @@
 import { ShapeUtils, Vector2, Vector3 } from 'three';
 import type { CharacterMaterial, CharacterMesh } from '../core/mesh/character';
 import { vertexNormals } from '../core/mesh/surface';
+import { chainUp } from './chain-up';
 import { failure, type Result } from './result';
 
 export interface ObjModel {
@@ -26,7 +27,7 @@ export function readObj(bytes: Uint8Array, mtl: readonly Uint8Array[] = []): Res
     return m;
   };
   const parts = new Map<string, Part>();
-  let part: Part | null = null, partName = 'mesh', material = 'plain', number = 0, bent = 0, unknown = 0;
+  let part: Part | null = null, partName = 'mesh', material = 'plain', number = 0, bent = 0, unknown = 0, freeForm = 0;
   const open = (): Part => {
     let p = parts.get(partName);
     if (!p) parts.set(partName, (p = { name: partName, corners: [], normals: [], textures: [], groups: [] }));
@@ -84,20 +85,24 @@ export function readObj(bytes: Uint8Array, mtl: readonly Uint8Array[] = []): Res
       for (let k = 1; k < words.length; k++) {
         const v = index(words[k].split('/')[0], P.length / 3);
         if (!(v >= 0 && v < P.length / 3)) return wrong(`a line names vertex ${words[k]}, but ${P.length / 3} are there so far`);
-        points.push(P[3 * v], P[3 * v + 1], P[3 * v + 2]);
+        points.push(v);
       }
-      if (points.length >= 6) lines.push(points);
+      if (points.length >= 2) lines.push(points);
       seen = true;
     } else if (kind === 'o' || kind === 'g') { partName = words.slice(1).join(' ').slice(0, 100) || 'mesh'; part = null; }
     else if (kind === 'usemtl') material = words.slice(1).join(' ').slice(0, 100) || 'plain';
-    else if (!/^(vp|s|mtllib|lod|p)$/.test(kind)) unknown++;
+    else if (kind === 'curv') freeForm++;
+    else if (!/^(vp|s|mtllib|lod|p|cstype|deg|parm|end|bmat|step)$/.test(kind)) unknown++;
   }
   if (!seen) return failure('notThisFormat', 'This is not an OBJ file: it has neither vertices nor faces. Export the mesh as .obj and choose that file.', 'line 1');
   if (unknown > 0) warnings.push(`${unknown.toLocaleString('en')} lines that mean nothing here were left out.`);
+  if (freeForm > 0) warnings.push(`${freeForm === 1 ? 'A free-form curve was' : `${freeForm.toLocaleString('en')} free-form curves were`} left out: export curves as polylines (“l”).`);
   if (bent > 0) warnings.push(`${bent.toLocaleString('en')} faces with more than four corners were cut into triangles.`);
   if (colours.length > 0) warnings.push('Colours of single vertices are left out.');
   const meshes = [...parts.values()].filter((p) => p.corners.length > 0).map((p) => toMesh(p, P, N, T));
-  return { ok: true, value: { meshes, materials, lines: lines.map((l) => Float32Array.from(l)) }, warnings };
+  // written edge by edge they are put together
+  const chains = lines.every((l) => l.length === 2) ? chainUp(lines as [number, number][]) : lines;
+  return { ok: true, value: { meshes, materials, lines: chains.map((l) => Float32Array.from({ length: 3 * l.length }, (_, a) => P[3 * l[Math.floor(a / 3)] + (a % 3)])) }, warnings };
 }
 
 /** Triangles of a polygon by the numbers of its corners. */
