@@ -106,6 +106,9 @@ describe('seating', () => {
     const curves = hairs(50).map((c, k) => (k === 7 ? c.map((x, i) => (i % 3 === 0 ? x + 0.5 : x)) : k === 9 ? c.map((x) => x * 1.02) : c)), s = seatCurves(surface, (f) => surface.corners(f)[0][1] > -0.08, curves, 10, false, 0.005);
     expect(s.lost.find((l) => l.curve === 7)!.distance).toBeGreaterThan(0.3);
     expect(s.lost.length).toBeGreaterThan(1);
+    // below the plot there is skin, which is not of it
+    expect(s.lost.some((l) => l.beside && l.distance < 0.005 && curves[l.curve][1] < -0.075)).toBe(true);
+    expect(s.lost.filter((l) => !l.beside).every((l) => l.distance > 0.005)).toBe(true);
     expect(s.from.length + s.lost.length).toBe(50);
     const at = Array.from(s.from).indexOf(9);
     expect(s.moved[at]).toBeGreaterThan(0.001);

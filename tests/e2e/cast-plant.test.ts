@@ -165,6 +165,16 @@ describe('planting on it', () => {
     await page.getByLabel('Curve file').setInputFiles(file);
     await page.getByText(`${count} of ${count + 1} find their skin`).waitFor();
     expect(await page.getByTestId('curve-lost').textContent()).toContain(`curve ${count + 1}`);
+    // shifted off the skin they are left out, and offered to be seated from farther away; the one that is metres off is not
+    const number = async (id: string, value: string): Promise<void> => { await page.getByTestId(id).fill(value); await page.getByTestId(id).press('Enter'); };
+    expect(await page.getByTestId('seat-more').count()).toBe(0);
+    await number('curve-y', '0.03');
+    await page.getByTestId('seat-more').click();
+    await page.getByText(`${count} of ${count + 1} find their skin`).waitFor();
+    expect(await page.getByTestId('seat-more').count()).toBe(0);
+    await number('curve-y', '0');
+    await number('curve-limit', '5');
+    await page.getByText(`${count} of ${count + 1} find their skin`).waitFor();
     await page.getByTestId('take-curves').click();
     await saved();
     const after = await ask<number[]>('Array.from(f.session.guides.offsets)');

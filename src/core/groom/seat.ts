@@ -61,8 +61,8 @@ export interface Seated {
   /** Number of the curve of each guide; how far its root was from the skin, m. */
   from: Uint32Array;
   moved: Float32Array;
-  /** Curves whose root found no skin of the plot within the limit, and how far the nearest was, m; those without length. */
-  lost: { curve: number; distance: number }[];
+  /** Curves whose root found no skin of the plot within the limit, how far the nearest was, m, and whether that is beside the plot; those without length. */
+  lost: { curve: number; distance: number; beside: boolean }[];
 }
 
 /** Seats placed curves. `plot`: whether a face belongs to it; `limit`: m. */
@@ -71,7 +71,7 @@ export function seatCurves(surface: Surface, plot: (face: number) => boolean, cu
   curves.forEach((curve, k) => {
     const n = curve.length / 3, ordered = rootsLast ? Float32Array.from({ length: curve.length }, (_, i) => curve[3 * (n - 1 - Math.floor(i / 3)) + (i % 3)]) : curve;
     const hit = surface.nearest([ordered[0], ordered[1], ordered[2]]), length = polylineLength(ordered);
-    if (!hit || hit.distance > limit || !plot(hit.face) || !(length > 1e-6)) { lost.push({ curve: k, distance: hit?.distance ?? Infinity }); return; }
+    if (!hit || hit.distance > limit || !plot(hit.face) || !(length > 1e-6)) { lost.push({ curve: k, distance: hit?.distance ?? Infinity, beside: hit !== null && !plot(hit.face) }); return; }
     faces.push(hit.face);
     weights.push(hit.barycentric[1], hit.barycentric[2]);
     from.push(k);

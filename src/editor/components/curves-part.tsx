@@ -12,6 +12,8 @@ import { Button, helpProps, Note, NumberField, OneOf, Question, Toggle } from '.
 import { useWorkshop } from './context';
 
 const CURVE_ACCEPT = '.glb,.gltf,.bin,.obj,.usda,.usdc,.usd,.usdz,.hair,.data,.zip';
+/** Roots are looked for so far from the skin at most. */
+const MOST_LIMIT_MM = 200;
 const said = (e: unknown): string => (e instanceof Error ? e.message : String(e));
 
 export function CurvesPart() {
@@ -54,6 +56,8 @@ function InAndOut() {
 function Placing({ b }: { b: Bringing }) {
   const { session } = useWorkshop(), { curveDesk } = session, unit = (Object.keys(UNITS) as Unit[]).find((u) => UNITS[u] === b.placement.scale);
   const move = (axis: 0 | 1 | 2, label: string): React.ReactNode => <NumberField testId={`curve-${label}`} parameter={{ label: `Move ${label}`, unit: 'm', min: -2, max: 2, step: 0.001, fallback: 0, help: 'Shifts all curves.' }} value={b.placement.move[axis]} onChange={(v) => { const to: [number, number, number] = [...b.placement.move]; to[axis] = v; curveDesk.change({ placement: { move: to } }); }} onCommit={() => undefined} />;
+  // what a wider limit would seat, and how wide it would be, mm
+  const others = b.lost.filter((l) => !l.beside && l.distance > b.limitMm / 1000 && l.distance <= MOST_LIMIT_MM / 1000), wide = Math.min(MOST_LIMIT_MM, Math.ceil(10000 * others.reduce((most, l) => Math.max(most, l.distance), 0) + 0.01) / 10);
   const take = (): void => { const { guides, kept } = curveDesk.take(); toast.success(`${guides.toLocaleString('en')} guides were brought in${kept > 0 ? `; combing was kept on ${kept.toLocaleString('en')} of them` : ''}.`); };
   return (
     <Question title={`Curves of “${b.fileName}”`} aside={<span className="num text-faint">{b.count.toLocaleString('en')}</span>}>
@@ -63,14 +67,15 @@ function Placing({ b }: { b: Bringing }) {
       <Toggle label="Mirror" help="Left and right exchanged." checked={b.placement.mirror} onChange={(mirror) => curveDesk.change({ placement: { mirror } })} />
       <Toggle label="Roots are the last points" help="Which end of each curve grows from the skin; guessed by which lies nearer." checked={b.rootsLast} onChange={(rootsLast) => curveDesk.change({ rootsLast })} />
       {move(0, 'x')}{move(1, 'y')}{move(2, 'z')}
-      <NumberField testId="curve-limit" parameter={{ label: 'Seat within', unit: 'mm', min: 0.1, max: 200, step: 0.1, fallback: 5, help: 'Roots farther from the plot’s skin than this are left out; nearer ones are set on it.' }} value={b.limitMm} onChange={(limitMm) => curveDesk.change({ limitMm })} onCommit={() => undefined} />
+      <NumberField testId="curve-limit" parameter={{ label: 'Seat within', unit: 'mm', min: 0.1, max: MOST_LIMIT_MM, step: 0.1, fallback: 5, help: 'Roots farther from the plot’s skin than this are left out; nearer ones are set on it.' }} value={b.limitMm} onChange={(limitMm) => curveDesk.change({ limitMm })} onCommit={() => undefined} />
       <p data-testid="curve-result" className="mt-1.5 text-soft">{b.seated.toLocaleString('en')} of {b.count.toLocaleString('en')} find their skin{b.seated > 0 ? <>, at most <span className="num">{(1000 * b.farthest).toFixed(2)} mm</span> away</> : null}.</p>
       {b.lost.length > 0 && (
         <div className="mt-1 max-h-36 overflow-y-auto rounded border border-line">
-          <table data-testid="curve-lost" className="w-full text-[12px] text-soft"><thead><tr className="text-left text-faint"><th className="px-2 font-normal">Left out</th><th className="px-2 text-right font-normal">from the skin</th></tr></thead><tbody>{b.lost.slice(0, 200).map((l) => <tr key={l.curve}><td className="num px-2">curve {l.curve + 1}</td><td className="num px-2 text-right">{Number.isFinite(l.distance) ? `${(1000 * l.distance).toFixed(1)} mm` : '–'}</td></tr>)}</tbody></table>
+          <table data-testid="curve-lost" className="w-full text-[12px] text-soft"><thead><tr className="text-left text-faint"><th className="px-2 font-normal">Left out</th><th className="px-2 text-right font-normal">from the skin</th></tr></thead><tbody>{b.lost.slice(0, 200).map((l) => <tr key={l.curve}><td className="num px-2">curve {l.curve + 1}</td><td className="num px-2 text-right">{l.beside ? 'beside the plot' : Number.isFinite(l.distance) ? `${(1000 * l.distance).toFixed(1)} mm` : '–'}</td></tr>)}</tbody></table>
           {b.lost.length > 200 && <p className="px-2 text-[12px] text-faint">and {(b.lost.length - 200).toLocaleString('en')} more</p>}
         </div>
       )}
+      {others.length > 0 && <div className="mt-1.5"><Button data-testid="seat-more" onClick={() => curveDesk.change({ limitMm: wide })} {...helpProps('Widens “Seat within” so far that these are set on the skin as well.')}>Seat {others.length.toLocaleString('en')} more, within {wide.toFixed(1)} mm</Button></div>}
       {b.notes.map((n) => <Note key={n}>{n}</Note>)}
       <div className="mt-2 flex gap-2"><Button primary data-testid="take-curves" disabled={b.seated === 0} onClick={take}>Take {b.seated.toLocaleString('en')} guides</Button><Button onClick={() => curveDesk.leave()}>Leave them</Button></div>
     </Question>

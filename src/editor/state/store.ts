@@ -84,7 +84,7 @@ export interface Bringing {
   /** Of those seated: how many, and how far their roots were from the skin at most, m. */
   seated: number;
   farthest: number;
-  lost: { curve: number; distance: number }[];
+  lost: { curve: number; distance: number; beside: boolean }[];
 }
 export type SaveState = 'saved' | 'unsaved' | 'saving' | 'offline' | 'behind';
 export type ViewName = 'front' | 'side' | 'back' | 'top' | 'threeQuarter' | 'whole';
