@@ -169,8 +169,10 @@ describe('planting on it', () => {
     const number = async (id: string, value: string): Promise<void> => { await page.getByTestId(id).fill(value); await page.getByTestId(id).press('Enter'); };
     expect(await page.getByTestId('seat-more').count()).toBe(0);
     await number('curve-y', '0.03');
+    const seated = async (): Promise<number> => Number((await page.getByTestId('curve-result').textContent())!.match(/^\d+/)![0]), few = await seated(), more = Number((await page.getByTestId('seat-more').textContent())!.match(/Seat (\d+) more/)![1]);
+    expect(more).toBeGreaterThan(20);
     await page.getByTestId('seat-more').click();
-    await page.getByText(`${count} of ${count + 1} find their skin`).waitFor();
+    await page.getByText(`${few + more} of ${count + 1} find their skin`).waitFor();
     expect(await page.getByTestId('seat-more').count()).toBe(0);
     await number('curve-y', '0');
     await number('curve-limit', '5');
