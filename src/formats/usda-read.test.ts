@@ -49,7 +49,8 @@ lines"""
 { float x.spline = { bezier, 1: 5; post held, { "}" } }
   rel many = [</b>, </c>]
   token out.connect = </d.e>
-  int k = 3 ( doc = "three" \n hidden = true ) }`, '( subLayers = [ @s.usda@ (offset = 1), @t.usda@ ] )'));
+  int k = 3 ( doc = "three" \n hidden = true ) }
+reorder rootPrims = ["a"]`, '( subLayers = [ @s.usda@ (offset = 1), @t.usda@ ] )'));
     expect(s['/'].fields.subLayers).toEqual([{ asset: 's.usda' }, { asset: 't.usda' }]);
     expect(s['/a'].fields).toEqual({ specifier: 'def', typeName: '', references: { asset: 'x.usd' }, relocates: {}, payload: [{ asset: 'y@z.usd' }, { asset: 'w.usd' }] });
     expect(s['/a.k'].fields.default).toBe(3);

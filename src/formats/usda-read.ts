@@ -174,7 +174,7 @@ class Reader {
     if (word === 'variantSet') { this.variants(path, deep); return; }
     while (BEFORE.has(word)) word = this.word();
     // an order of names, which nothing here depends on
-    if (word === 'nameChildren' || word === 'properties') { this.needs('='); this.value(); return; }
+    if (word === 'nameChildren' || word === 'properties' || word === 'rootPrims') { this.needs('='); this.value(); return; }
     if (this.takes('[')) this.needs(']');
     if (path === '') this.fail('a prim should follow', from);
     const name = this.word();

@@ -10,7 +10,7 @@ describe('places in an order in which neighbours follow each other', () => {
     expect(Array.from(order).sort((a, b) => a - b)).toEqual(Array.from({ length: 400 }, (_, k) => k));
     expect(way(order)).toBeLessThan(way(Array.from({ length: 400 }, (_, k) => k)) / 3);
   });
-  it('is that of the octants of a box, and of their octants', () => {
+  it('is that of the octants of a box, x before y before z', () => {
     const corners: number[] = [];
     for (const z of [1, 0]) for (const y of [0, 1]) for (const x of [1, 0]) corners.push(x, y, z);
     // x, y and z of the first bit in turn: the places of (0,0,0), (0,0,1), (0,1,0) …

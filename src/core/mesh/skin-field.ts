@@ -4,6 +4,7 @@
  * is asked in again and again has all that can be near listed, the nearest first. Of two triangles that are as near the lower number counts, so that what was
  * asked before never matters.
  */
+import { clamp } from '../math/vec';
 import { closestOnTriangle } from './closest';
 import { neighbours, weldByPosition } from './surface';
 
@@ -137,8 +138,8 @@ export class SkinField {
     const least = (c: number): number => Math.floor((Math.min(C[q + c], C[q + 3 + c], C[q + 6 + c]) - ROUND - low[c]) / size), most = (c: number): number => Math.floor((Math.max(C[q + c], C[q + 3 + c], C[q + 6 + c]) + ROUND - low[c]) / size);
     const ax = least(0), bx = most(0), ay = least(1), by = most(1), az = least(2), bz = most(2);
     if (bx < -WIDE || ax > nx - 1 + WIDE || by < -WIDE || ay > ny - 1 + WIDE || bz < -WIDE || az > nz - 1 + WIDE) return;
-    const x0 = within(ax, nx), x1 = within(bx, nx), y0 = within(ay, ny), y1 = within(by, ny), z1 = within(bz, nz);
-    for (let z = within(az, nz); z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0, b = x0 + nx * (y + ny * z); x <= x1; x++, b++) {
+    const x0 = clamp(ax, 0, nx - 1), x1 = clamp(bx, 0, nx - 1), y0 = clamp(ay, 0, ny - 1), y1 = clamp(by, 0, ny - 1), z1 = clamp(bz, 0, nz - 1);
+    for (let z = clamp(az, 0, nz - 1); z <= z1; z++) for (let y = y0; y <= y1; y++) for (let x = x0, b = x0 + nx * (y + ny * z); x <= x1; x++, b++) {
       if (large) {
         // what bounds it says too little of it
         this.middleOf(x, y, z);
@@ -314,7 +315,7 @@ export class SkinField {
   private together(): void {
     const { low, grid: [nx, ny, nz], size, first, list, facts, corners: C, seen, spot, hit, best, way } = this, tie = best[3] * (1 + 1e-7) + 1e-16, question = ++this.question;
     // they pass through the box of that place, or through one it touches
-    const x0 = within(Math.floor((best[0] - ROUND - low[0]) / size), nx), x1 = within(Math.floor((best[0] + ROUND - low[0]) / size), nx), y0 = within(Math.floor((best[1] - ROUND - low[1]) / size), ny), y1 = within(Math.floor((best[1] + ROUND - low[1]) / size), ny), z0 = within(Math.floor((best[2] - ROUND - low[2]) / size), nz), z1 = within(Math.floor((best[2] + ROUND - low[2]) / size), nz);
+    const x0 = clamp(Math.floor((best[0] - ROUND - low[0]) / size), 0, nx - 1), x1 = clamp(Math.floor((best[0] + ROUND - low[0]) / size), 0, nx - 1), y0 = clamp(Math.floor((best[1] - ROUND - low[1]) / size), 0, ny - 1), y1 = clamp(Math.floor((best[1] + ROUND - low[1]) / size), 0, ny - 1), z0 = clamp(Math.floor((best[2] - ROUND - low[2]) / size), 0, nz - 1), z1 = clamp(Math.floor((best[2] + ROUND - low[2]) / size), 0, nz - 1);
     way[0] = way[1] = way[2] = 0;
     for (let c = z0; c <= z1; c++) for (let b = y0; b <= y1; b++) for (let a = x0; a <= x1; a++) {
       const q = a + nx * (b + ny * c);
@@ -433,5 +434,3 @@ export class SkinField {
     return -far;
   }
 }
-/** The box of a grid of `n` along an axis that is nearest to place k. */
-function within(k: number, n: number): number { return k < 0 ? 0 : k > n - 1 ? n - 1 : k; }

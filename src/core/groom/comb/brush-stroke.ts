@@ -168,8 +168,8 @@ export class BrushStroke {
   }
   /** Guides that are reached and how much each point of them takes part, by dab. */
   private find(dabs: readonly Dab[]): number {
-    const { n, guides, boxes, groom: { points, chosen }, settings: { radius }, profile, kind, spot } = this, per = dabs.length;
-    const far2 = (DEPTH * radius) ** 2, r2 = radius * radius, deep = 1 - 1 / (DEPTH * DEPTH), { falloff } = this.settings;
+    const { n, guides, boxes, groom: { points, chosen }, settings: { radius, falloff }, profile, kind, spot } = this, per = dabs.length;
+    const far2 = (DEPTH * radius) ** 2, r2 = radius * radius, deep = 1 - 1 / (DEPTH * DEPTH), byRoot = kind === 'part';
     // middles, lines of sight, and half the box round each dab
     const D = Float64Array.from(dabs.flatMap(({ centre, sight }) => [...centre, ...sight, ...sight.map((s) => radius * Math.sqrt(1 + (DEPTH * DEPTH - 1) * s * s))]));
     let found = 0, { weights } = this;
@@ -190,8 +190,8 @@ export class BrushStroke {
         weights.fill(0, w, w + n);
         if (spot[k] === 0) continue;
         // a parting looks at where strands grow, the other brushes at where they are
-        for (let i = 1, q = 3 * (n * g + 1), p = kind === 'part' ? 3 * n * g : q; i < n; i++, q += 3, p = kind === 'part' ? p : q) {
-          const ex = points[p] - cx, ey = points[p + 1] - cy, ez = points[p + 2] - cz, along = ex * sx + ey * sy + ez * sz, d2 = ex * ex + ey * ey + ez * ez - deep * along * along;
+        for (let i = 1; i < n; i++) {
+          const p = 3 * (n * g + (byRoot ? 0 : i)), ex = points[p] - cx, ey = points[p + 1] - cy, ez = points[p + 2] - cz, along = ex * sx + ey * sy + ez * sz, d2 = ex * ex + ey * ey + ez * ez - deep * along * along;
           if (d2 >= r2) continue;
           const v = brushWeight(Math.sqrt(d2 < 0 ? 0 : d2) / radius, falloff) * profile[i] * (chosen ? chosen[n * g + i] : 1);
           if (v > 0) { weights[w + i] = v; any = true; }
