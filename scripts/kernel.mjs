@@ -1,6 +1,7 @@
 // Compiles the fast kernel from src/core/sway/rod when a source differs from the last time; the same bytes on every machine.
 import './treatments.mjs';
 import './fill-kernel.mjs';
+import './draco.mjs';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';

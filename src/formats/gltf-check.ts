@@ -3,6 +3,7 @@
  * bytes hold, that nodes are a tree. Whatever passes can be read without surprise and without a limit on memory of its own.
  * **Source:** glTF 2.0 specification, sections 3.5 (nodes) to 3.11 (animations); EXT_meshopt_compression.
  */
+import type { Document } from '@gltf-transform/core';
 import { z } from 'zod';
 import { failure, type FormatError } from './result';
 
@@ -10,6 +11,8 @@ export const GLTF_LIMITS = { vertices: 4_000_000, triangles: 4_000_000, nodes: 2
 
 const index = z.number().int().min(0), size = z.number().int().min(0).max(2 ** 40);
 const meshoptSchema = z.looseObject({ buffer: index, byteOffset: size.optional(), byteLength: size, byteStride: z.number().int().min(1).max(256), count: size });
+export const DRACO = 'KHR_draco_mesh_compression';
+const dracoSchema = z.looseObject({ bufferView: index, attributes: z.record(z.string(), index) });
 const named = { name: z.string().max(1000).optional() };
 const attributes = z.record(z.string(), index);
 const numbers = (n: number) => z.array(z.number()).length(n).optional();
@@ -18,7 +21,7 @@ export const gltfSchema = z.looseObject({
   scene: index.optional(),
   scenes: z.array(z.looseObject({ ...named, nodes: z.array(index).optional() })).optional(),
   nodes: z.array(z.looseObject({ ...named, children: z.array(index).optional(), mesh: index.optional(), skin: index.optional(), translation: numbers(3), rotation: numbers(4), scale: numbers(3), matrix: numbers(16), weights: z.array(z.number()).optional() })).optional(),
-  meshes: z.array(z.looseObject({ ...named, weights: z.array(z.number()).optional(), primitives: z.array(z.looseObject({ attributes, indices: index.optional(), material: index.optional(), mode: z.number().int().min(0).max(6).optional(), targets: z.array(attributes).optional() })) })).optional(),
+  meshes: z.array(z.looseObject({ ...named, weights: z.array(z.number()).optional(), primitives: z.array(z.looseObject({ attributes, indices: index.optional(), material: index.optional(), mode: z.number().int().min(0).max(6).optional(), targets: z.array(attributes).optional(), extensions: z.looseObject({ [DRACO]: dracoSchema.optional() }).optional() })) })).optional(),
   skins: z.array(z.looseObject({ joints: z.array(index), inverseBindMatrices: index.optional(), skeleton: index.optional() })).optional(),
   materials: z.array(z.looseObject({ ...named, pbrMetallicRoughness: z.looseObject({}).optional() })).optional(),
   animations: z.array(z.looseObject({
@@ -35,6 +38,9 @@ export const gltfSchema = z.looseObject({
   extensionsRequired: z.array(z.string()).optional(),
 });
 export type Gltf = z.infer<typeof gltfSchema>;
+type Primitive = NonNullable<Gltf['meshes']>[number]['primitives'][number];
+/** Whether the geometry stands in one piece, compressed with Draco. */
+export const isDraco = (p: Primitive): p is Primitive & { extensions: { [DRACO]: z.infer<typeof dracoSchema> } } => p.extensions?.[DRACO] !== undefined;
 
 const COMPONENT_BYTES: Record<number, number> = { 5120: 1, 5121: 1, 5122: 2, 5123: 2, 5125: 4, 5126: 4 };
 const WIDTHS: Record<string, number> = { SCALAR: 1, VEC2: 2, VEC3: 3, VEC4: 4, MAT2: 4, MAT3: 9, MAT4: 16 };
@@ -130,6 +136,12 @@ function checkMeshes(g: Gltf): void {
       for (const [name, a] of Object.entries(p.attributes)) if (n >= 0 && at(g.accessors, a, where, 'accessor').count !== n) refuse(where, `${name} has another number of entries than its positions`);
       if (p.targets && p.targets.length > GLTF_LIMITS.morphs) refuse(where, `It has ${p.targets.length} morph targets; at most ${GLTF_LIMITS.morphs} are read`, 'unsupported');
       for (const t of p.targets ?? []) for (const [name, a] of Object.entries(t)) if (at(g.accessors, a, where, 'accessor').count !== n) refuse(where, `A morph’s ${name} has another number of entries than the mesh`);
+      if (isDraco(p)) {
+        const packed = p.extensions[DRACO];
+        at(g.bufferViews, packed.bufferView, where, 'buffer view');
+        if (p.indices === undefined || (p.mode ?? 4) !== 4) refuse(where, 'Its geometry is compressed with Draco, but is no list of triangles');
+        for (const name of Object.keys(packed.attributes)) if (p.attributes[name] === undefined) refuse(where, `Its compressed geometry has ${name.slice(0, 40)}, which the mesh does not know`);
+      }
       if (p.material !== undefined) at(g.materials, p.material, where, 'material');
       const corners = p.indices === undefined ? Math.max(0, n) : at(g.accessors, p.indices, where, 'accessor');
       if (typeof corners !== 'number' && corners.type !== 'SCALAR') refuse(where, 'Its corners are not a list of numbers');
@@ -141,6 +153,18 @@ function checkMeshes(g: Gltf): void {
   let vertices = 0, triangles = 0;
   for (const n of g.nodes ?? []) if (n.mesh !== undefined) { vertices += counts[n.mesh].vertices; triangles += counts[n.mesh].triangles; }
   if (vertices > GLTF_LIMITS.vertices || triangles > GLTF_LIMITS.triangles) refuse('meshes', `It has ${Math.round(vertices).toLocaleString('en')} vertices and ${Math.round(triangles).toLocaleString('en')} triangles; at most ${GLTF_LIMITS.vertices / 1e6} million of each are read. Reduce the mesh`, 'unsupported');
+}
+
+/** What compressed geometry turned out to hold, which its description may have told wrongly: the first thing wrong, or null. */
+export function checkUnpacked(document: Document): FormatError | null {
+  let vertices = 0, triangles = 0;
+  for (const mesh of document.getRoot().listMeshes()) for (const p of mesh.listPrimitives()) {
+    const counts = [...p.listAttributes(), ...p.listTargets().flatMap((t) => t.listAttributes())].map((a) => a.getCount());
+    if (counts.some((n) => n !== counts[0])) return failure('invalid', `The parts of the mesh “${mesh.getName()}” have different numbers of vertices once they are unpacked. The file is damaged or was written wrongly: export it again.`, 'meshes').error;
+    vertices += counts[0] ?? 0;
+    triangles += (p.getIndices()?.getCount() ?? counts[0] ?? 0) / 3;
+  }
+  return vertices > GLTF_LIMITS.vertices || triangles > GLTF_LIMITS.triangles ? failure('unsupported', `Unpacked it has ${Math.round(vertices).toLocaleString('en')} vertices and ${Math.round(triangles).toLocaleString('en')} triangles; at most ${GLTF_LIMITS.vertices / 1e6} million of each are read. Reduce the mesh.`, 'meshes').error : null;
 }
 
 function checkMotion(g: Gltf): void {

@@ -1,11 +1,12 @@
 /** glTF 2.0, binary or with its files beside it → character. Bytes in, character out; what was mended is told as warnings. */
 import { WebIO, type Accessor, type Document, type GLTF, type Material, type Node, type Primitive } from '@gltf-transform/core';
-import { EXTMeshoptCompression, KHRMaterialsUnlit, KHRMeshQuantization } from '@gltf-transform/extensions';
+import { EXTMeshoptCompression, KHRDracoMeshCompression, KHRMaterialsUnlit, KHRMeshQuantization } from '@gltf-transform/extensions';
 import { MeshoptDecoder } from 'meshoptimizer';
 import type { Channel, Character, CharacterMaterial, CharacterMesh, CharacterNode, Clip, Skin } from '../core/mesh/character';
 import { vertexNormals } from '../core/mesh/surface';
+import { dracoDecoder } from './draco';
 import { findFile, type NamedFile } from './file-set';
-import { checkGltf, gltfSchema, type Gltf } from './gltf-check';
+import { checkGltf, checkUnpacked, DRACO, gltfSchema, isDraco, type Gltf } from './gltf-check';
 import { finishCharacter } from './mend-character';
 import { failure, type Result } from './result';
 
@@ -15,7 +16,7 @@ const HAIR_ATTRIBUTE = '_HAIR';
 /** Documents name meshes, joints and clips; longer names are cut. */
 const LONGEST_NAME = 120;
 /** What cannot be done without and is understood; all that only concerns looks can be done without. */
-const UNDERSTOOD = ['EXT_meshopt_compression', 'KHR_mesh_quantization', 'KHR_materials_unlit'];
+const UNDERSTOOD = ['EXT_meshopt_compression', DRACO, 'KHR_mesh_quantization', 'KHR_materials_unlit'];
 const ONLY_LOOKS = /^(KHR|EXT)_(materials_|texture_|lights_)|^(EXT|KHR)_texture/;
 
 export const readGlb = (bytes: Uint8Array): Promise<Result<Character>> => readGltf({ name: 'character.glb', bytes }, []);
@@ -46,7 +47,6 @@ export async function documentOf(file: NamedFile, beside: readonly NamedFile[]):
   }
   const g = parsed.data;
   for (const name of g.extensionsRequired ?? []) {
-    if (name === 'KHR_draco_mesh_compression') return failure('unsupported', 'Its geometry is compressed with Draco, which is not read here. Export it uncompressed or with meshopt.', 'extensionsRequired');
     if (!UNDERSTOOD.includes(name) && !ONLY_LOOKS.test(name)) return failure('unsupported', `The file cannot be read without ${name}, which is not known here. Export it without.`, 'extensionsRequired');
   }
   const lengths: number[] = [];
@@ -67,10 +67,12 @@ export async function documentOf(file: NamedFile, beside: readonly NamedFile[]):
 
   try {
     await MeshoptDecoder.ready;
-    const io = new WebIO().registerExtensions([EXTMeshoptCompression, KHRMeshQuantization, KHRMaterialsUnlit]).registerDependencies({ 'meshopt.decoder': MeshoptDecoder });
-    return { ok: true, value: await io.readJSON({ json: g as unknown as GLTF.IGLTF, resources }), warnings };
+    const io = new WebIO().registerExtensions([EXTMeshoptCompression, KHRDracoMeshCompression, KHRMeshQuantization, KHRMaterialsUnlit]).registerDependencies({ 'meshopt.decoder': MeshoptDecoder });
+    if (g.extensionsUsed?.includes(DRACO)) io.registerDependencies({ 'draco3d.decoder': await dracoDecoder() });
+    const document = await io.readJSON({ json: g as unknown as GLTF.IGLTF, resources }), wrongInside = checkUnpacked(document);
+    return wrongInside ? { ok: false, error: wrongInside } : { ok: true, value: document, warnings };
   } catch (cause) {
-    return failure('invalid', `The file says it is glTF but could not be read: ${cause instanceof Error ? cause.message : String(cause)}. Export it again without compression other than meshopt.`);
+    return failure('invalid', `The file says it is glTF but could not be read: ${cause instanceof Error ? cause.message : String(cause)}. Export it again, if need be without compression.`);
   }
 }
 
@@ -130,10 +132,12 @@ function withoutLooks(g: Gltf): boolean {
     for (const key of ['baseColorTexture', 'metallicRoughnessTexture']) delete (m.pbrMetallicRoughness as Record<string, unknown> | undefined)?.[key];
   }
   for (const n of (g.nodes ?? []) as Record<string, unknown>[]) { delete n.camera; delete n.extensions; }
-  for (const m of g.meshes ?? []) for (const p of m.primitives as Record<string, unknown>[]) delete p.extensions;
+  for (const m of g.meshes ?? []) for (const p of m.primitives) if (isDraco(p)) p.extensions = { [DRACO]: p.extensions[DRACO] }; else delete p.extensions;
   const known = (names: string[] | undefined): string[] | undefined => names?.filter((n) => UNDERSTOOD.includes(n));
   g.extensionsRequired = known(g.extensionsRequired);
-  g.extensionsUsed = known(g.extensionsUsed);
+  // by what there is, not by what the file says of itself
+  const packed = g.meshes?.some((m) => m.primitives.some(isDraco)) ?? false;
+  g.extensionsUsed = [...(known(g.extensionsUsed) ?? []).filter((n) => n !== DRACO), ...(packed ? [DRACO] : [])];
   delete raw.extensions;
   return had;
 }

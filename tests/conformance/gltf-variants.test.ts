@@ -1,17 +1,18 @@
 /** The same small character in the forms files come in; each is read as three.js skins it. */
 import { Document, NodeIO } from '@gltf-transform/core';
-import { ALL_EXTENSIONS, EXTMeshoptCompression, KHRMeshQuantization } from '@gltf-transform/extensions';
+import { ALL_EXTENSIONS, EXTMeshoptCompression, KHRDracoMeshCompression, KHRMeshQuantization } from '@gltf-transform/extensions';
 import { meshopt, quantize, unweld } from '@gltf-transform/functions';
+import draco from 'draco3dgltf';
 import { MeshoptDecoder, MeshoptEncoder } from 'meshoptimizer';
 import { beforeAll, describe, expect, it } from 'vitest';
-import { readGlb } from '../../src/formats/gltf';
+import { readGlb, readGltf } from '../../src/formats/gltf';
 import { compareWithThree as compare } from '../helpers/three-compare';
 import { tubeGlb } from '../helpers/tube';
 
 const io = new NodeIO().registerExtensions(ALL_EXTENSIONS);
 beforeAll(async () => {
   await Promise.all([MeshoptDecoder.ready, MeshoptEncoder.ready]);
-  io.registerDependencies({ 'meshopt.decoder': MeshoptDecoder, 'meshopt.encoder': MeshoptEncoder });
+  io.registerDependencies({ 'meshopt.decoder': MeshoptDecoder, 'meshopt.encoder': MeshoptEncoder, 'draco3d.decoder': await draco.createDecoderModule(), 'draco3d.encoder': await draco.createEncoderModule() });
 });
 
 const change = async (edit: (d: Document) => void | Promise<void>): Promise<Uint8Array> => {
@@ -36,6 +37,45 @@ describe('forms of a file', () => {
   it('compressed with meshopt', async () => {
     const r = await compare(await change(async (d) => { await d.transform(meshopt({ encoder: MeshoptEncoder })); d.createExtension(EXTMeshoptCompression).setRequired(true); }));
     expect(r.worst).toBeLessThan(1e-6);
+  });
+  it.each(['edgebreaker', 'sequential'] as const)('compressed with Draco, %s', async (method) => {
+    const packed = await change((d) => { d.createExtension(KHRDracoMeshCompression).setRequired(true).setEncoderOptions({ method: KHRDracoMeshCompression.EncoderMethod[method === 'edgebreaker' ? 'EDGEBREAKER' : 'SEQUENTIAL'], quantizationBits: { POSITION: 14 } }); });
+    // three.js is handed what the package's own reader unpacks, for Node
+    const plain = await io.readBinary(packed);
+    for (const e of plain.getRoot().listExtensionsUsed()) e.dispose();
+    const r = await compare(await io.writeBinary(plain), await readGlb(packed));
+    expect(r.worst).toBeLessThan(1e-6);
+    // and is where it was before it was packed, but for the steps of a 2^14th of its size: vertices come in another order
+    const [before, after] = await Promise.all([readGlb(await tubeGlb()), readGlb(packed)]);
+    if (!before.ok || !after.ok) throw new Error('not read');
+    const sorted = (P: Float32Array): number[][] => Array.from({ length: P.length / 3 }, (_, v) => [...P.subarray(3 * v, 3 * v + 3)]), theirs = sorted(before.value.meshes[0].positions), ours = sorted(after.value.meshes[0].positions), high = Math.max(...before.value.meshes[0].positions), low = Math.min(...before.value.meshes[0].positions);
+    expect(ours.length).toBeGreaterThan(100);
+    for (const p of ours) expect(Math.min(...theirs.map((q) => Math.hypot(p[0] - q[0], p[1] - q[1], p[2] - q[2])))).toBeLessThan((1.8 * (high - low)) / 2 ** 14);
+    expect(after.value.meshes[0].triangles.length).toBe(before.value.meshes[0].triangles.length);
+  });
+  it('compressed with Draco and written wrongly: told what is wrong', async () => {
+    const document = await io.readBinary(await tubeGlb());
+    document.createExtension(KHRDracoMeshCompression).setRequired(true);
+    const { json, resources } = await io.writeJSON(document, {}), bytes = Object.values(resources)[0];
+    json.buffers![0].uri = `data:application/octet-stream;base64,${Buffer.from(bytes).toString('base64')}`;
+    type Packed = { bufferView: number; attributes: Record<string, number> };
+    const with_ = async (edit: (j: typeof json, packed: Packed) => void): Promise<string> => {
+      const j = structuredClone(json);
+      edit(j, j.meshes![0].primitives[0].extensions!.KHR_draco_mesh_compression as Packed);
+      const r = await readGltf({ name: 'a.gltf', bytes: new TextEncoder().encode(JSON.stringify(j)) }, []);
+      return r.ok ? 'taken' : r.error.message;
+    };
+    expect(await with_(() => {})).toBe('taken');
+    expect(await with_((_, p) => { p.bufferView = 99; })).toMatch(/points to buffer view 99/);
+    expect(await with_((_, p) => { p.attributes.POSITION = 77; })).toMatch(/no part 77/);
+    expect(await with_((_, p) => { p.attributes.TEXCOORD_5 = 0; })).toMatch(/has TEXCOORD_5, which the mesh does not know/);
+    expect(await with_((j) => { delete j.meshes![0].primitives[0].indices; })).toMatch(/no list of triangles/);
+    expect(await with_((j, p) => { j.bufferViews![p.bufferView].byteLength = 40; })).toMatch(/could not be read.*Export it again/);
+    // what only says it is compressed is not
+    const plain = await io.readBinary(await tubeGlb()), text = await io.writeJSON(plain, {}), one = Object.values(text.resources)[0];
+    text.json.buffers![0].uri = `data:application/octet-stream;base64,${Buffer.from(one).toString('base64')}`;
+    text.json.extensionsUsed = ['KHR_draco_mesh_compression'];
+    expect((await readGltf({ name: 'a.gltf', bytes: new TextEncoder().encode(JSON.stringify(text.json)) }, [])).ok).toBe(true);
   });
   it('joints under a scaled, turned and moved parent', async () => {
     const r = await compare(await change((d) => {

@@ -30,12 +30,20 @@ describe('glTF', () => {
     expect(r.vertices).toBeGreaterThan(7);
     expect(r.worst).toBeLessThan(1e-4 * Math.max(...high.map((v, k) => v - low[k])));
   });
+  it('an engine compressed with Draco is the one that is not', async () => {
+    const [packed, plain] = await Promise.all(['glTF2/draco/2CylinderEngine.gltf', 'glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb'].map((f) => openCharacter(beside(path.join(MODELS, f)))));
+    if (!packed.ok || !plain.ok) throw new Error('not read');
+    const a = restBox(packed.value.character), b = restBox(plain.value.character), size = Math.max(...b.high.map((v, k) => v - b.low[k])), triangles = (o: typeof packed.value): number => o.character.meshes.reduce((n, m) => n + m.triangles.length / 3, 0);
+    for (let k = 0; k < 3; k++) { expect(Math.abs(a.low[k] - b.low[k])).toBeLessThan(1e-3 * size); expect(Math.abs(a.high[k] - b.high[k])).toBeLessThan(1e-3 * size); }
+    // triangles that packing has made a line or a point are left out
+    expect(Math.abs(triangles(packed.value) / triangles(plain.value) - 1)).toBeLessThan(0.01);
+  });
   it('a hand of 25 joints from a headset’s kit', async () => {
     const bytes = new Uint8Array(readFileSync('node_modules/@webxr-input-profiles/assets/dist/profiles/generic-hand/left.glb')), r = await compareWithThree(bytes);
     expect(r.vertices).toBeGreaterThan(1000);
     expect(r.worst).toBeLessThan(1e-6);
   });
-  it.each([['glTF2/draco/2CylinderEngine.gltf', /Draco/], ['glTF2/MissingBin/BoxTextured.gltf', /needs “BoxTextured0\.bin”/], ['glTF2/RecursiveNodes/RecursiveNodes.gltf', /in a circle/], ['glTF2/BoxWithInfinites-glTF-Binary/BoxWithInfinites.glb', /not numbers/], ['glTF2/IndexOutOfRange/IndexOutOfRange.gltf', /outside the mesh/], ['glTF2/IncorrectVertexArrays/Cube.gltf', /needs 936 bytes/], ['glTF/CesiumMilkTruck/CesiumMilkTruck.gltf', /glTF version 1/]])('%s is refused in plain words', async (file, words) => {
+  it.each([['glTF2/MissingBin/BoxTextured.gltf', /needs “BoxTextured0\.bin”/], ['glTF2/RecursiveNodes/RecursiveNodes.gltf', /in a circle/], ['glTF2/BoxWithInfinites-glTF-Binary/BoxWithInfinites.glb', /not numbers/], ['glTF2/IndexOutOfRange/IndexOutOfRange.gltf', /outside the mesh/], ['glTF2/IncorrectVertexArrays/Cube.gltf', /needs 936 bytes/], ['glTF/CesiumMilkTruck/CesiumMilkTruck.gltf', /glTF version 1/]])('%s is refused in plain words', async (file, words) => {
     const r = await openCharacter(beside(path.join(MODELS, file)));
     expect(!r.ok && r.error.message).toMatch(words);
   });

@@ -26,9 +26,10 @@ afterAll(async () => { await browser?.close(); await trial?.stop(); trial?.remov
 afterEach(() => { expect(errors.splice(0)).toEqual([]); });
 
 describe('characters from elsewhere', () => {
-  it('a headset’s hand of 25 joints; a skin in text form; a cube of shapes with its file beside it', async () => {
+  it('a headset’s hand of 25 joints; a skin in text form; an engine compressed with Draco; a cube of shapes with its file beside it', async () => {
     await takeIn(page, trial.url, [HAND], async () => { expect(await page.getByTestId('import-height').textContent()).toBe('0.21 m tall'); });
     await takeIn(page, trial.url, [`${MODELS}/glTF2/simple_skin/simple_skin.gltf`]);
+    await takeIn(page, trial.url, ['gltf', 'bin'].map((end) => `${MODELS}/glTF2/draco/2CylinderEngine.${end}`), async () => { expect(await page.getByText(/^1\d\d,\d{3} triangles/).count()).toBe(1); });
     const id = await takeIn(page, trial.url, [`${MORPH}.gltf`, `${MORPH}.bin`]);
     expect((await document(id)).shot.clip).not.toBe('');
     // half-way its shapes are on: the cube is another one
