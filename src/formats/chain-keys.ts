@@ -14,7 +14,7 @@ import { withDrawnJoints } from './drawn-glb';
 /** The character's file with a clip of the chains' joints. Throws in plain words where its joints are not in that file. */
 export async function chainKeys(baked: Baked, source: Awaited<ReturnType<NonNullable<Baked['source']>>>, wish: HandOver, base: string, frames: { fps: number; list: readonly number[] }, report: HandOverReport, tell: (share: number) => void): Promise<{ name: string; bytes: Uint8Array }> {
   const { document, character } = baked, { chains, shot } = document, { paths, pointCount, offsets } = plantChains(character, chains), poser = new ChainPoser(character, paths, pointCount, offsets);
-  const own = await glbOf(source.files), placement = source.placement ?? AS_IT_IS, order = nodeOrder(own), shift = Math.abs(turnOf(placement)[3]) < 1 - 1e-12 ? 1 : 0, free = paths.flatMap((p) => p.nodes);
+  const own = glbOf(source.files), placement = source.placement ?? AS_IT_IS, order = nodeOrder(own), shift = Math.abs(turnOf(placement)[3]) < 1 - 1e-12 ? 1 : 0, free = paths.flatMap((p) => p.nodes);
   const fileNode = (n: number): number => { const at = order[n - shift]; return at && (at.name.slice(0, 120) || `joint ${n - shift}`) === character.nodes[n].name ? at.node : -1; }, made = document.drawn?.given, drawn = made ? withDrawnJoints(own, character, made, placement, fileNode) : null, glb = drawn?.bytes ?? own;
   const nodes = free.map((n) => {
     const node = drawn?.nodes.get(n) ?? fileNode(n), { name } = character.nodes[n];

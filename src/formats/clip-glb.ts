@@ -3,9 +3,7 @@
  * after it. **Source:** glTF 2.0 specification, binary container and animations.
  */
 import { freeName } from '../core/document/free-name';
-import { WebIO, type GLTF } from '@gltf-transform/core';
-import { ALL_EXTENSIONS } from '@gltf-transform/extensions';
-import { unpartition } from '@gltf-transform/functions';
+import type { GLTF } from '@gltf-transform/core';
 import { findFile, unpackFiles, type NamedFile } from './file-set';
 
 /** Turns of one node, x y z w, as many as times. */
@@ -25,19 +23,42 @@ const MAGIC = 0x46546c67, JSON_CHUNK = 0x4e4f534a, BIN_CHUNK = 0x004e4942, FLOAT
 type Json = GLTF.IGLTF;
 
 /** The character's file as one binary glTF. Throws where there is none among the files. */
-export async function glbOf(files: readonly NamedFile[]): Promise<Uint8Array> {
+export function glbOf(files: readonly NamedFile[]): Uint8Array {
   const unpacked = unpackFiles(files);
   if (!unpacked.ok) throw new Error(unpacked.error.message);
   const all = unpacked.value, view = (b: Uint8Array): DataView => new DataView(b.buffer, b.byteOffset, b.byteLength), glb = all.find((f) => f.bytes.length > 12 && view(f.bytes).getUint32(0, true) === MAGIC);
   if (glb) return glb.bytes;
   const gltf = all.find((f) => /\.gltf$/i.test(f.name));
   if (!gltf) throw new Error('The character did not come as glTF, so no movement can be put to its file.');
-  const json = JSON.parse(new TextDecoder().decode(gltf.bytes)) as Json, resources: Record<string, Uint8Array<ArrayBuffer>> = {};
-  for (const { uri } of [...(json.buffers ?? []), ...(json.images ?? [])]) { const file = uri && !uri.startsWith('data:') ? findFile(all, uri, gltf.name) : null; if (uri && file) resources[uri] = Uint8Array.from(file.bytes); }
-  const io = new WebIO().registerExtensions(ALL_EXTENSIONS);
-  const document = await io.readJSON({ json, resources });
-  await document.transform(unpartition());
-  return io.writeBinary(document);
+  return inOne(JSON.parse(new TextDecoder().decode(gltf.bytes)) as Json, all, gltf.name);
+}
+/** A glTF and what it names as one binary file: nothing in it is read or written anew, so that what is compressed stays so. */
+function inOne(json: Json, files: readonly NamedFile[], name: string): Uint8Array {
+  const pieces: Uint8Array[] = [], views = (json.bufferViews ??= []);
+  let end = 0;
+  const put = (bytes: Uint8Array): number => { const at = end; pieces.push(bytes); end = padded(at + bytes.length); return at; };
+  const bytesOf = (uri: string): Uint8Array | null => (uri.startsWith('data:') ? Uint8Array.from(atob(uri.slice(uri.indexOf(',') + 1)), (c) => c.charCodeAt(0)) : findFile(files, uri, name)?.bytes ?? null);
+  // a buffer without a place of its own stands for what is compressed in another
+  const kept: GLTF.IBuffer[] = [], moved = (json.buffers ?? []).map((buffer) => {
+    if (buffer.uri === undefined) return { buffer: kept.push(buffer), by: 0 };
+    const bytes = bytesOf(buffer.uri);
+    if (!bytes) throw new Error(`“${buffer.uri.slice(0, 80)}”, which the character’s file names, is not at hand.`);
+    return { buffer: 0, by: put(bytes.subarray(0, buffer.byteLength)) };
+  });
+  const shift = (v: { buffer: number; byteOffset?: number }): void => { const to = moved[v.buffer]; v.buffer = to.buffer; if (to.by > 0) v.byteOffset = (v.byteOffset ?? 0) + to.by; };
+  for (const v of views) { shift(v); const packed = v.extensions?.EXT_meshopt_compression as { buffer: number; byteOffset?: number } | undefined; if (packed) shift(packed); }
+  for (const image of json.images ?? []) {
+    const bytes = image.uri && !image.uri.startsWith('data:') ? bytesOf(image.uri) : null;
+    if (!bytes) continue;
+    image.mimeType ??= /\.jpe?g$/i.test(image.uri!) ? 'image/jpeg' : 'image/png';
+    image.bufferView = views.push({ buffer: 0, byteOffset: put(bytes), byteLength: bytes.length }) - 1;
+    delete image.uri;
+  }
+  const bin = new Uint8Array(end);
+  let at = 0;
+  for (const bytes of pieces) { bin.set(bytes, at); at = padded(at + bytes.length); }
+  json.buffers = [{ byteLength: end }, ...kept];
+  return glbFrom(json, bin);
 }
 
 /** What a binary glTF consists of. */

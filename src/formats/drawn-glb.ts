@@ -10,6 +10,7 @@ import type { Character } from '../core/mesh/character';
 import { glbFrom, padded, partsOf } from './clip-glb';
 
 const FLOAT = 5126, USHORT = 5123;
+const unskinned = <T>(attributes: Record<string, T>): Record<string, T> => Object.fromEntries(Object.entries(attributes).filter(([a]) => !/^(JOINTS|WEIGHTS)_/.test(a)));
 
 /** The file, and where in it each drawn joint is, by its node's number in the character. `fileNode`: number in the file of a node the character came with; −1 for none. Throws in plain words. */
 export function withDrawnJoints(glb: Uint8Array, character: Character, given: Given, placement: Placement, fileNode: (node: number) => number): { bytes: Uint8Array; nodes: Map<number, number> } {
@@ -44,8 +45,8 @@ export function withDrawnJoints(glb: Uint8Array, character: Character, given: Gi
     let from = 0;
     const made = new Map<GLTF.IMeshPrimitive, GLTF.IMeshPrimitive>();
     for (const p of parts) {
-      const n = accessors[p.attributes.POSITION].count, attributes = Object.fromEntries(Object.entries(p.attributes).filter(([a]) => !/^(JOINTS|WEIGHTS)_/.test(a)));
-      made.set(p, { ...p, attributes: { ...attributes, JOINTS_0: accessor(mesh.joints.slice(4 * from, 4 * (from + n)), 'VEC4', true), WEIGHTS_0: accessor(mesh.weights.slice(4 * from, 4 * (from + n)), 'VEC4', true) } });
+      const n = accessors[p.attributes.POSITION].count, attributes = unskinned(p.attributes), packed = p.extensions?.KHR_draco_mesh_compression as { attributes: Record<string, number> } | undefined;
+      made.set(p, { ...p, ...(packed ? { extensions: { ...p.extensions, KHR_draco_mesh_compression: { ...packed, attributes: unskinned(packed.attributes) } } } : {}), attributes: { ...attributes, JOINTS_0: accessor(mesh.joints.slice(4 * from, 4 * (from + n)), 'VEC4', true), WEIGHTS_0: accessor(mesh.weights.slice(4 * from, 4 * (from + n)), 'VEC4', true) } });
       from += n;
     }
     const skin = character.skins[mesh.skin], matrices = skin.inverseBind.map((v, i) => { const row = i % 4, column = (i >> 2) % 4, sign = (row === 0 ? sx : 1) * (column === 0 ? sx : 1); return column === 3 && row < 3 ? (sign * v) / k : sign * v; });
