@@ -35,6 +35,7 @@ const USAGE = `usage: ./comb bake --character FILE.glb --groom GROOM.json --out 
   --receiver NAME|FILE    one of the usual receivers (--receiver list), or a JSON file
   --filled N              N filled strands in place of the guides, for curves
   --joints N --levels N   joints of all chains, levels of detail
+  --packed                joint chains compressed with meshopt
   --unit m|cm|mm|in|ft    of the character's file; guessed from its size otherwise
   --up +y|-y|+z|…         axis of the character's file that points up; guessed otherwise
   --threads N             threads that compute
@@ -45,7 +46,7 @@ class Wrong extends Error {}
 const say = (text: string): void => { process.stdout.write(`${text}\n`); };
 
 function readArguments(): z.infer<typeof schema> | null {
-  const { values } = parseArgs({ options: { character: { type: 'string' }, groom: { type: 'string' }, garment: { type: 'string', multiple: true }, out: { type: 'string' }, clip: { type: 'string' }, frames: { type: 'string' }, format: { type: 'string' }, receiver: { type: 'string' }, filled: { type: 'string' }, joints: { type: 'string' }, levels: { type: 'string' }, unit: { type: 'string' }, up: { type: 'string' }, threads: { type: 'string' }, overwrite: { type: 'boolean' }, 'print-schema': { type: 'boolean' }, help: { type: 'boolean' } }, allowPositionals: false });
+  const { values } = parseArgs({ options: { character: { type: 'string' }, groom: { type: 'string' }, garment: { type: 'string', multiple: true }, out: { type: 'string' }, clip: { type: 'string' }, frames: { type: 'string' }, format: { type: 'string' }, receiver: { type: 'string' }, filled: { type: 'string' }, joints: { type: 'string' }, levels: { type: 'string' }, packed: { type: 'boolean' }, unit: { type: 'string' }, up: { type: 'string' }, threads: { type: 'string' }, overwrite: { type: 'boolean' }, 'print-schema': { type: 'boolean' }, help: { type: 'boolean' } }, allowPositionals: false });
   if (values.help) { say(USAGE); return null; }
   if (values['print-schema']) { say(JSON.stringify(z.toJSONSchema(groomFileSchema, { io: 'input', unrepresentable: 'any' }), null, 2)); return null; }
   if (values.receiver === 'list') { say(USUAL_RECEIVERS.map((r) => r.name).join('\n')); return null; }
@@ -57,7 +58,7 @@ const whole = z.coerce.number().int();
 const schema = z.object({
   character: z.string({ error: 'say which character' }), groom: z.string({ error: 'say which groom' }), out: z.string({ error: 'say where to' }), garment: z.array(z.string()).default([]), clip: z.string().optional(),
   frames: z.string().regex(/^-?\d+:-?\d+$/, 'two frames, as 0:48').transform((t) => { const [start, end] = t.split(':').map(Number); return { start, end }; }).refine((f) => f.end >= f.start, 'the last comes before the first').optional(),
-  format: z.string().optional(), receiver: z.string().optional(), filled: whole.min(1).optional(), joints: whole.min(4).max(4000).optional(), levels: whole.min(1).max(4).optional(),
+  format: z.string().optional(), receiver: z.string().optional(), filled: whole.min(1).optional(), joints: whole.min(4).max(4000).optional(), levels: whole.min(1).max(4).optional(), packed: z.boolean().default(false),
   unit: z.enum(Object.keys(UNITS) as [Unit, ...Unit[]]).optional(), up: z.enum(UPS as unknown as [Up, ...Up[]]).optional(), threads: whole.min(1).max(64).default(availableParallelism()), overwrite: z.boolean().default(false),
 });
 
@@ -70,7 +71,7 @@ function readJson(file: string): unknown {
 const issues = (file: string, error: z.ZodError): Wrong => new Wrong(error.issues.slice(0, 12).map((i) => `${file}: ${i.path.join('.') || 'the file'}: ${i.message}`).join('\n'));
 
 function wishes(args: NonNullable<ReturnType<typeof readArguments>>, own: HandOver[], ofChains: boolean): HandOver[] {
-  const more = { ...(args.filled ? { what: 'filled' as const, count: args.filled } : {}), ...(args.joints ? { joints: args.joints } : {}), ...(args.levels ? { levels: args.levels } : {}) };
+  const more = { ...(args.filled ? { what: 'filled' as const, count: args.filled } : {}), ...(args.joints ? { joints: args.joints } : {}), ...(args.levels ? { levels: args.levels } : {}), ...(args.packed ? { packed: true } : {}) };
   let receiver = USUAL_RECEIVERS[0];
   if (args.receiver) {
     const found = USUAL_RECEIVERS.find((r) => r.name.toLowerCase() === args.receiver!.toLowerCase());

@@ -11,7 +11,7 @@ const visit = (p) => {
   if (/\.test\.tsx?$/.test(p)) return;
   hash.update(p).update(readFileSync(p));
 };
-for (const p of ['src', 'cli', 'demo/build.ts', 'demo/oda', 'demo/shape', 'public', 'scripts/bundle.mjs', 'scripts/kernel.mjs', 'scripts/treatments.mjs', 'scripts/fill-kernel.mjs', 'scripts/kernel', 'tests/helpers', 'next.config.ts', 'postcss.config.mjs', 'tsconfig.json', 'package.json', 'package-lock.json']) visit(p);
+for (const p of ['src', 'cli', 'demo/build.ts', 'demo/oda', 'demo/shape', 'public', 'scripts/bundle.mjs', 'scripts/kernel.mjs', 'scripts/treatments.mjs', 'scripts/fill-kernel.mjs', 'scripts/draco.mjs', 'scripts/kernel', 'tests/helpers', 'next.config.ts', 'postcss.config.mjs', 'tsconfig.json', 'package.json', 'package-lock.json']) visit(p);
 const stamp = hash.digest('hex'), file = '.next/fine-comb-stamp';
 if (existsSync(file) && readFileSync(file, 'utf8') === stamp && existsSync('dist/serve.mjs')) process.exit(0);
 console.log('Building (about a minute) …');

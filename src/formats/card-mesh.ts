@@ -5,7 +5,7 @@ import type { CardMesh } from '../core/fill/cards';
 import { Axes } from './axes';
 
 export const pngOf = (size: number, data: Uint8Array): Uint8Array => encode({ width: size, height: size, data, channels: 4, depth: 8 });
-type Numbers = Float32Array | Uint32Array | Uint16Array | Uint8Array;
+type Numbers = Float32Array | Uint32Array | Uint16Array | Int16Array | Uint8Array;
 export const accessorIn = (document: Document, buffer: Buffer) => (type: 'SCALAR' | 'VEC2' | 'VEC3' | 'VEC4' | 'MAT4', array: Numbers): Accessor => document.createAccessor().setType(type).setArray(array as Float32Array<ArrayBuffer>).setBuffer(buffer);
 
 /** The material that hair cards are drawn with. */

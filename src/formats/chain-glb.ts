@@ -6,6 +6,8 @@
  * and the inverse bind matrix only takes back where it is.
  */
 import { Document, WebIO, type Node } from '@gltf-transform/core';
+import { EXTMeshoptCompression } from '@gltf-transform/extensions';
+import { MeshoptEncoder } from 'meshoptimizer';
 import { jointsAt, type Chain } from '../core/bake/chains';
 import type { CardMesh } from '../core/fill/cards';
 import { multiplyQuats, quatFromAxes } from '../core/math/mat4';
@@ -55,6 +57,24 @@ export interface ChainFile {
   more?: (document: Document, nodes: ReadonlyMap<string, Node>) => void;
   /** Whether chains end in a node that no vertex follows. */
   ends?: boolean;
+  /** Turns as 16-bit numbers, and all numbers compressed with meshopt without a loss. */
+  packed?: boolean;
+}
+
+/** Turns of a packed file are rounded to so many steps from 0 to 1. */
+const TURN_STEPS = 32767;
+/** m: how far rounded turns can move any joint or tip at most: each of them by the angle that a quaternion half a step off in all its numbers is off, about all that hangs on it. */
+export function roundingOf(chains: readonly { places: ArrayLike<number> }[], carriers: readonly (readonly number[])[]): number {
+  const angle = 2 / TURN_STEPS;
+  let most = 0;
+  chains.forEach(({ places: P }, c) => {
+    const n = P.length, apart = (a: ArrayLike<number>, o: number, p: number): number => Math.hypot(a[o] - P[p], a[o + 1] - P[p + 1], a[o + 2] - P[p + 2]);
+    let rest = 0, sum = 0, farthest = 0;
+    for (let o = n - 6; o >= 0; o -= 3) { rest += apart(P, o, o + 3); sum += rest; }
+    for (let o = 0; o < n; o += 3) farthest = Math.max(farthest, apart(carriers[c], 0, o));
+    most = Math.max(most, angle * (sum + farthest));
+  });
+  return most;
 }
 
 export async function writeChainGlb(file: ChainFile): Promise<Uint8Array> {
@@ -64,7 +84,8 @@ export async function writeChainGlb(file: ChainFile): Promise<Uint8Array> {
   const input = file.animated ? accessor('SCALAR', times) : null, animation = file.animated ? document.createAnimation(file.clip || 'still') : null;
   const track = (node: Node, path: 'rotation' | 'translation' | 'scale', values: Float32Array): void => {
     if (!animation || !input) return;
-    const sampler = document.createAnimationSampler().setInput(input).setOutput(accessor(path === 'rotation' ? 'VEC4' : 'VEC3', values)).setInterpolation('LINEAR');
+    const output = path !== 'rotation' ? accessor('VEC3', values) : file.packed ? accessor('VEC4', Int16Array.from(values, (v) => Math.round(TURN_STEPS * v))).setNormalized(true) : accessor('VEC4', values);
+    const sampler = document.createAnimationSampler().setInput(input).setOutput(output).setInterpolation('LINEAR');
     animation.addSampler(sampler).addChannel(document.createAnimationChannel().setTargetNode(node).setTargetPath(path).setSampler(sampler));
   };
   const q3 = (q: ArrayLike<number>): [number, number, number, number] => [...axes.rotations(q, new Float64Array(4))] as [number, number, number, number], p3 = (p: ArrayLike<number>): [number, number, number] => [...axes.places(p, new Float64Array(3))] as [number, number, number];
@@ -115,7 +136,13 @@ export async function writeChainGlb(file: ChainFile): Promise<Uint8Array> {
   primitive.setAttribute('JOINTS_0', accessor('VEC4', J)).setAttribute('WEIGHTS_0', accessor('VEC4', W));
   scene.addChild(document.createNode(file.name).setMesh(document.createMesh(file.name).addPrimitive(primitive)).setSkin(skin));
   file.more?.(document, nodes);
-  return new WebIO().writeBinary(document);
+  const io = new WebIO();
+  if (file.packed) {
+    await MeshoptEncoder.ready;
+    io.registerExtensions([EXTMeshoptCompression]).registerDependencies({ 'meshopt.encoder': MeshoptEncoder });
+    document.createExtension(EXTMeshoptCompression).setRequired(true).setEncoderOptions({ method: EXTMeshoptCompression.EncoderMethod.QUANTIZE });
+  }
+  return io.writeBinary(document);
 }
 
 const unitQuat = (q: readonly [number, number, number, number]): [number, number, number, number] => { const l = Math.hypot(...q) || 1; return [q[0] / l, q[1] / l, q[2] / l, q[3] / l]; };

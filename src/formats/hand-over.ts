@@ -20,7 +20,7 @@ import { physicalRod } from '../core/sway/materials';
 import { Axes, OUR_AXES } from './axes';
 import { colourMap } from './card-colours';
 import { accessorIn, cardMaterial, cardPrimitive, pngOf } from './card-mesh';
-import { placeOf, skinOf, writeChainGlb, type CarrierTrack } from './chain-glb';
+import { placeOf, roundingOf, skinOf, writeChainGlb, type CarrierTrack } from './chain-glb';
 import { cachePlaces, mddHead, pc2Head } from './point-cache';
 import { springExtension, springNumbers, SPRING_EXTENSION, withExtension, type SpringCollider } from './springs';
 import { clipLayer, partsOf as partsOfTake } from './usd-clips';
@@ -206,13 +206,14 @@ async function* chained(baked: Baked, wish: HandOver, base: string, frames: Fram
     const bonds = (v: number): { guide: number; share: number; weight: number }[] => motions[level].bondsOf(v).map(({ point, weight }) => ({ guide: Math.floor(point / n), share: (point % n) / (n - 1), weight }));
     const home = homeOf(mesh, bonds, set), allowed = new Set(part.chains), place = new Map(part.chains.map((c, k) => [c, k])), triangles = mesh.indices.filter((_, k) => allowed.has(home[mesh.card[mesh.indices[k - (k % 3)]]]));
     const skin = (v: number): { chain: number; joint: number; weight: number }[] => skinOf(bonds(v), set.chains, set.chainOf, allowed), list = part.chains.map((c, k) => ({ chain: set.chains[c], carrier: names.indexOf(set.chains[c].carrier), name: nameFor(receiver, 'hair', String(c + 1).padStart(3, '0')).replace(/-/g, '_'), k }));
-    const many = part.of > 1 ? ` part ${part.number}` : '', file = { name: nameFor(receiver, base, format === 'springs' ? 'springs' : 'chains', `lod${level}${many}`), clip: document.shot.clip, times: Float32Array.from(frames.list, (_, k) => k / frames.fps), carriers: tracks, chains: list, cards: { mesh, triangles, skin: (v: number) => skin(v).map((s) => ({ ...s, chain: place.get(s.chain)! })) }, atlas, colours, axes, animated: format === 'chains' };
+    const many = part.of > 1 ? ` part ${part.number}` : '', file = { name: nameFor(receiver, base, format === 'springs' ? 'springs' : 'chains', `lod${level}${many}`), clip: document.shot.clip, times: Float32Array.from(frames.list, (_, k) => k / frames.fps), carriers: tracks, chains: list, cards: { mesh, triangles, skin: (v: number) => skin(v).map((s) => ({ ...s, chain: place.get(s.chain)! })) }, atlas, colours, axes, animated: format === 'chains', packed: wish.packed && format === 'chains' };
     if (format === 'chains') {
       report.reductions.push({ name: `cards of level ${level}${many}, skinned`, of: 'the same cards moved by all guides', figures: cardError(view, motions[level], triangles, skin, set, frames.list, rest, poses, world), counts: 'vertex' });
       yield { name: `${file.name}.glb`, pieces: once(writeChainGlb(file)) };
     } else yield { name: `${file.name}.glb`, pieces: once(withSprings(baked, file, tracks)) };
     tell(0.6 + (0.3 * (level + 1)) / levels.length);
   }
+  if (wish.packed && format === 'chains') report.notes.push(`Packed with meshopt: a receiver has to know the extension EXT_meshopt_compression. Turns are rounded to a 32,767th, which moves no joint and no tip by more than ${(1000 * roundingOf(set.chains, set.chains.map((c) => tracks[names.indexOf(c.carrier)].rest.place))).toFixed(3)} mm; all else is as it would be.`);
   if (format === 'springs') report.notes.push(`Stiffness, drag and gravity of every joint come from the groom’s own settings at a step of 1/60 s.${document.sway.calmStart ? ' The groom is at rest under gravity, so the springs have none.' : ''}`);
 }
 

@@ -1,5 +1,6 @@
 /** The files of a hand-over, opened by loaders that know nothing of who wrote them. */
 import * as THREE from 'three';
+import { DRACO_GLTF_CONFIG, DRACOLoader } from 'three/addons/loaders/DRACOLoader.js';
 import { EXRLoader } from 'three/addons/loaders/EXRLoader.js';
 import { GLTFLoader, type GLTF } from 'three/addons/loaders/GLTFLoader.js';
 import { MDDLoader } from 'three/addons/loaders/MDDLoader.js';
@@ -7,6 +8,7 @@ import { OBJLoader } from 'three/addons/loaders/OBJLoader.js';
 import { USDAParser } from 'three/addons/loaders/usd/USDAParser.js';
 import { USDCParser } from 'three/addons/loaders/usd/USDCParser.js';
 import { unzipSync } from 'fflate';
+import { MeshoptDecoder } from 'meshoptimizer';
 
 /** What was received, playable at any time (s) of its own. */
 export interface Received {
@@ -80,7 +82,9 @@ const nearest = (times: readonly number[], time: number): number => { let best =
 
 // ---------------------------------------------------------------- glTF
 
-const parse = async (file: NamedBytes): Promise<GLTF> => new GLTFLoader().parseAsync(file.bytes, '');
+let loader: GLTFLoader | null = null;
+/** What is compressed is unpacked by what three.js and the makers of meshopt offer for it. */
+const parse = async (file: NamedBytes): Promise<GLTF> => (loader ??= new GLTFLoader().setMeshoptDecoder(MeshoptDecoder).setDRACOLoader(new DRACOLoader().setDecoderPath(DRACO_GLTF_CONFIG))).parseAsync(file.bytes, '');
 /** Back from a receiver's axes, where the numbers of a file are turned to them. */
 function upright({ metres, up, hand, turned }: Wanted): THREE.Matrix4 {
   if (!turned) return new THREE.Matrix4();

@@ -12,6 +12,7 @@ import { GLTFLoader, type GLTF } from 'three/addons/loaders/GLTFLoader.js';
 import { MDDLoader } from 'three/addons/loaders/MDDLoader.js';
 import { OBJLoader } from 'three/addons/loaders/OBJLoader.js';
 import validator from 'gltf-validator';
+import { MeshoptDecoder } from 'meshoptimizer';
 import { afterAll, beforeAll, describe, expect, it } from 'vitest';
 import type { Baked } from '../../src/core/bake/baked';
 import { USUAL_RECEIVERS, type Receiver } from '../../src/core/document/hand-over';
@@ -53,6 +54,10 @@ function verticesAt(g: GLTF, time: number): Float32Array {
   for (let i = 0; i < out.length / 3; i++) { mesh.getVertexPosition(i, v).applyMatrix4(mesh.matrixWorld); out.set([v.x, v.y, v.z], 3 * i); }
   return out;
 }
+const known = new Map<string, Float32Array>();
+/** Vertices of a file that stays the same, asked for again and again. */
+const verticesOf = (g: GLTF, frame: number): Float32Array => { const key = `${g.scene.uuid} ${frame}`, at = known.get(key) ?? verticesAt(g, frame / 24); known.set(key, at); return at; };
+const pictureBytes = (glb: Buffer): number => { const json = JSON.parse(glb.subarray(20, 20 + glb.readUInt32LE(12)).toString()) as { images?: { bufferView: number }[]; bufferViews: { byteLength: number }[] }; return (json.images ?? []).reduce((n, i) => n + json.bufferViews[i.bufferView].byteLength, 0); };
 interface Issues { issues: { numErrors: number; numWarnings: number; messages: { code: string; severity: number }[] } }
 const issuesOf = async (glb: Buffer): Promise<Issues['issues']> => ((await validator.validateBytes(new Uint8Array(glb))) as Issues).issues;
 /** Where the cards' vertices are by the full bake, out of the vertex animation: float32 offsets from the rest pose. */
@@ -117,6 +122,23 @@ describe('joint chains with cards', () => {
     scene.dispose();
     engine.dispose();
   }, 60_000);
+  it('packed are the same in three but for what the sheet says, and smaller', async () => {
+    const packed = await handed(baked, { format: 'chains', joints: 40, levels: 2, packed: true }), said = Number(/by more than ([\d.]+) mm/.exec(packed.report.notes.join())![1]) / 1000;
+    expect(said).toBeGreaterThan(0);
+    expect(said).toBeLessThan(2e-4);
+    await MeshoptDecoder.ready;
+    for (const level of ['lod0.glb', 'lod1.glb']) {
+      const bytes = packed.file(level), { numErrors } = await issuesOf(bytes), g = await new GLTFLoader().setMeshoptDecoder(MeshoptDecoder).parseAsync(withoutPictures(bytes), ''), plain = await load(chains.file(level));
+      expect(numErrors).toBe(0);
+      let worst = 0;
+      for (const frame of [0, 3, 7.5, 12]) verticesAt(g, frame / 24).forEach((v, i) => { worst = Math.max(worst, Math.abs(v - verticesOf(plain, frame)[i])); });
+      expect(worst).toBeGreaterThan(0);
+      expect(worst).toBeLessThan(said);
+      // pictures are packed already
+      const numbers = (b: Buffer): number => b.length - pictureBytes(b);
+      expect(numbers(bytes) / numbers(chains.file(level))).toBeLessThan(0.75);
+    }
+  });
   it('have no more joints than asked for, in files of no more than the receiver takes', async () => {
     const small = await handed(baked, { format: 'chains', joints: 30, levels: 1, receiver: { ...USUAL_RECEIVERS[0], jointLimit: 12 } }), glbs = [...small.files].filter(([n]) => n.endsWith('.glb'));
     expect(glbs.length).toBeGreaterThan(2);

@@ -66,6 +66,8 @@ export const handOverSchema = z.object({
   joints: z.number().int().min(4).max(4000).default(160),
   /** Levels of detail of the cards. */
   levels: z.number().int().min(1).max(4).default(2),
+  /** Of joint chains: smaller, in a form that not every receiver knows. */
+  packed: z.boolean().default(false),
   /** How vertex animation is written. */
   texture: z.enum(['exr', 'png16']).default('exr'),
   /** Of keys: whether the new clip has the other movements of the shot's clip too. */

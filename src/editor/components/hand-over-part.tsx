@@ -44,6 +44,7 @@ export function HandOverPart({ bake, stale }: { bake: Bake; stale: readonly stri
             <Toggle label="Rest" help="The groomed shape in the rest pose beside the moving one." checked={wish.rest} onChange={(v) => set({ rest: v })} />
           </>
         )}
+        {wish.format === 'chains' && <Toggle label="Packed" help="A smaller file, compressed with meshopt: an extension of glTF that many engines know, but not all. Turns are rounded to a 32,767th; the sheet says what that can move." checked={wish.packed} onChange={(v) => set({ packed: v })} />}
         {wish.format === 'keys' && <Toggle label="One clip for all of it" help="The new clip has the other movements of the shot’s clip too, with these joints’ own turns replaced; the sheet says which. Otherwise it moves the chains’ joints alone, to be played beside." checked={wish.merge} onChange={(v) => set({ merge: v })} />}
         {wish.format === 'vat' && <div className="my-1"><Choice label="Texture" value={wish.texture} options={[{ value: 'exr', label: 'Float EXR', help: 'Exact; the larger file.' }, { value: 'png16', label: '16-bit PNG', help: 'Between a least and a greatest offset; what that costs is measured.' }]} onChange={(v) => set({ texture: v })} /></div>}
         <div className="mt-2"><Button primary={stale.length === 0} data-testid="hand-over" onClick={() => trying(session.bakes.handOver(wish))}><Download size={14} />Write it</Button></div>
