@@ -2,7 +2,7 @@ import next from 'eslint-config-next';
 import typescript from 'eslint-config-next/typescript';
 
 const config = [
-  { ignores: ['.next/', 'dist/', 'node_modules/', 'next-env.d.ts', '.fine-comb/'] },
+  { ignores: ['.next/', 'dist/', 'node_modules/', 'next-env.d.ts', '.fine-comb/', 'src/formats/draco-code.ts'] },
   ...next,
   ...typescript,
   {

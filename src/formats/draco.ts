@@ -9,12 +9,12 @@ export const dracoDecoder = (): Promise<DracoModule> => (loading ??= load());
 
 async function load(): Promise<DracoModule> {
   const { default: start, DRACO_CODE } = (await import('./draco-code')) as unknown as { default: (o: { wasmBinary: Uint8Array }) => Promise<DracoModule>; DRACO_CODE: string };
-  const module = await start({ wasmBinary: Uint8Array.from(atob(DRACO_CODE), (c) => c.charCodeAt(0)) }), { prototype } = module.Decoder, byId = prototype.GetAttributeByUniqueId;
+  const draco = await start({ wasmBinary: Uint8Array.from(atob(DRACO_CODE), (c) => c.charCodeAt(0)) }), { prototype } = draco.Decoder, byId = prototype.GetAttributeByUniqueId;
   // what is not there would be read from anywhere
   prototype.GetAttributeByUniqueId = function (mesh, id) {
     const found = byId.call(this, mesh, id);
     if (found.ptr === 0) throw new Error(`its compressed geometry has no part ${id}`);
     return found;
   };
-  return module;
+  return draco;
 }

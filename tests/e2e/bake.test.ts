@@ -94,8 +94,15 @@ describe('handing over', () => {
       await page.getByTestId('hand-over').click();
       await until(async () => (await ask<string[]>(`f.state().exports.filter((e) => e.wish.format === '${format}').map((e) => e.state + (e.message ?? ''))`))[0] === 'done');
     }
-    const made = await ask<{ id: string; wish: { format: string } }[]>('f.state().exports');
-    expect(made.length).toBe(OF_HAIR.length);
+    // and joint chains once more, packed
+    await pick(page, 'hand-over-format', new RegExp(`^${HAND_OVER_FORMATS.chains.label}`));
+    await page.getByText('Packed', { exact: true }).click();
+    await page.getByTestId('hand-over').click();
+    await until(async () => (await ask<string[]>('f.state().exports.filter((e) => e.wish.packed).map((e) => e.state + (e.message ?? ""))'))[0] === 'done');
+    await page.getByText('Packed', { exact: true }).click();
+    const made = await ask<{ id: string; wish: { format: string; packed: boolean }; files: { name: string; size: number }[] }[]>('f.state().exports'), size = (packed: boolean): number => made.find((e) => e.wish.format === 'chains' && e.wish.packed === packed)!.files.find((f) => /lod0.*glb$/.test(f.name))!.size;
+    expect(made.length).toBe(OF_HAIR.length + 1);
+    expect(size(true)).toBeLessThan(size(false));
     const zip = await download('download'), files = unzipSync(readFileSync(zip));
     expect(spawnSync('unzip', ['-t', zip], { encoding: 'utf8' }).stdout).toMatch(/No errors detected/);
     expect(Object.keys(files)).toEqual(expect.arrayContaining(['sheet.json', 'sheet.html']));

@@ -43,7 +43,10 @@ describe('./comb bake', () => {
     expect([glb.issues.numErrors, glb.issues.numWarnings]).toEqual([0, 0]);
     // the same again is the same to the byte
     const again = at('again');
-    comb('--character', tube, '--groom', at('groom.json'), '--out', again, '--clip', 'be*', '--frames', '0:8', '--format', 'usdc', '--threads', '1');
+    comb('--character', tube, '--groom', at('groom.json'), '--out', again, '--clip', 'be*', '--frames', '0:8', '--format', 'usdc,chains', '--joints', '20', '--levels', '1', '--packed', '--threads', '1');
+    const chainsOf = (dir: string): Buffer => readFileSync(path.join(dir, readdirSync(dir).find((f) => /chains-lod0.*glb$/.test(f))!));
+    expect(chainsOf(again).toString('latin1')).toContain('EXT_meshopt_compression');
+    expect(chainsOf(again).length).toBeLessThan(chainsOf(out).length);
     expect(readFileSync(path.join(again, sheetOf(again, 'usdc').files[0].name)).equals(readFileSync(path.join(out, sheetOf(out, 'usdc').files[0].name)))).toBe(true);
   }, 120_000);
   it('lets it rain, and hands the drops over beside the curves; what is no source is told', () => {
