@@ -6,6 +6,8 @@ interface DracoModule { Decoder: { prototype: { GetAttributeByUniqueId: (mesh: u
 let loading: Promise<DracoModule> | null = null;
 
 export const dracoDecoder = (): Promise<DracoModule> => (loading ??= load());
+/** After a file that could not be read: whatever it has left the decoder in is not handed to the next. */
+export const forgetDraco = (): void => { loading = null; };
 
 async function load(): Promise<DracoModule> {
   const { default: start, DRACO_CODE } = (await import('./draco-code')) as unknown as { default: (o: { wasmBinary: Uint8Array }) => Promise<DracoModule>; DRACO_CODE: string };

@@ -4,7 +4,7 @@ import { EXTMeshoptCompression, KHRDracoMeshCompression, KHRMaterialsUnlit, KHRM
 import { MeshoptDecoder } from 'meshoptimizer';
 import type { Channel, Character, CharacterMaterial, CharacterMesh, CharacterNode, Clip, Skin } from '../core/mesh/character';
 import { vertexNormals } from '../core/mesh/surface';
-import { dracoDecoder } from './draco';
+import { dracoDecoder, forgetDraco } from './draco';
 import { findFile, type NamedFile } from './file-set';
 import { checkGltf, checkUnpacked, DRACO, gltfSchema, isDraco, type Gltf } from './gltf-check';
 import { finishCharacter } from './mend-character';
@@ -72,6 +72,7 @@ export async function documentOf(file: NamedFile, beside: readonly NamedFile[]):
     const document = await io.readJSON({ json: g as unknown as GLTF.IGLTF, resources }), wrongInside = checkUnpacked(document);
     return wrongInside ? { ok: false, error: wrongInside } : { ok: true, value: document, warnings };
   } catch (cause) {
+    forgetDraco();
     return failure('invalid', `The file says it is glTF but could not be read: ${cause instanceof Error ? cause.message : String(cause)}. Export it again, if need be without compression.`);
   }
 }
