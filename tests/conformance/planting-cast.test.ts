@@ -4,11 +4,15 @@ import * as THREE from 'three';
 import { GLTFLoader, type GLTF } from 'three/addons/loaders/GLTFLoader.js';
 import { clipTime, poseCharacter, restPositions, skinPositions, type Character } from '../../src/core/mesh/character';
 import { loopSeam } from '../../src/core/mesh/clips';
-import { rootMotionsInto, restFrames } from '../../src/core/groom/planting';
+import { restAround } from '../../src/core/groom/around';
+import { plantGuides, plantOrderOf } from '../../src/core/groom/plant-guides';
+import { rootMotionsInto, restFrames, rootPlace } from '../../src/core/groom/planting';
+import { polylineLength } from '../../src/core/groom/polyline';
+import { SkinGrid } from '../../src/core/groom/skin-grid';
 import { scatterRoots } from '../../src/core/groom/scatter';
 import { Surface } from '../../src/core/mesh/surface';
 import validator from 'gltf-validator';
-import { bramble, brambleBytes, oda, odaBytes } from '../helpers/oda';
+import { bramble, brambleBytes, oda, odaBytes, pim } from '../helpers/oda';
 
 describe.each([['Oda', oda, odaBytes, 'head'], ['Bramble', bramble, brambleBytes, 'pony']] as const)('%s', (_who, read, bytes, name) => {
   let character: Character, gltf: GLTF;
@@ -63,6 +67,26 @@ describe.each([['Oda', oda, odaBytes, 'head'], ['Bramble', bramble, brambleBytes
       }
       if (/walk|trot/.test(clip.name)) expect(loopSeam(character, clip, 24).gap).toBeLessThan(1e-4);
     }
+  });
+});
+
+describe('planted with clothes on', () => {
+  it.each([['Oda', oda, 0.24], ['Pim', pim, 0.15]] as const)('%s: hair that falls goes round collar, scarf and coat, where it would go through them', async (_who, read, length) => {
+    const character = await read(), mesh = character.meshes.find((m) => m.hair.length > 0) ?? character.meshes[0], rest = restPositions(character, mesh), on = new Surface(rest, mesh.triangles), grid = new SkinGrid(on.positions, on.triangles), around = restAround(character, mesh, [], { meshRoles: {} })!, worn = new Surface(around.positions, around.triangles), n = 16, count = 300;
+    const faces = Uint32Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => mesh.hair.length === 0 || [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5));
+    const through = [null, around].map((a) => {
+      const { planting, offsets } = plantGuides(on, grid, { ...plantOrderOf({ by: 'count', guideCount: count, perCm2: 1, seed: 7, pointCount: n, lengthCm: 100 * length, lengthSpread: 0, liftMm: 12, lie: 'falling' }, faces), around: a });
+      let crossing = 0;
+      for (let g = 0; g < count; g++) {
+        const root = rootPlace(on, planting, g), at = (i: number): number[] => [0, 1, 2].map((c) => root[c] + offsets[3 * (n * g + i) + c]);
+        expect(polylineLength(offsets, n * g, n)).toBeGreaterThan(0.9 * length);
+        for (let i = 2; i < n; i++) { const p = at(i - 1), q = at(i), l = Math.hypot(q[0] - p[0], q[1] - p[1], q[2] - p[2]), hit = worn.raycast(p, q.map((v, c) => (v - p[c]) / l)); if (hit && hit.distance < l) { crossing++; break; } }
+      }
+      return crossing;
+    });
+    expect(through[0]).toBeGreaterThan(count / 4);
+    // an edge may cut a corner that the strand goes round
+    expect(through[1]).toBeLessThanOrEqual(count / 100);
   });
 });
 

@@ -6,6 +6,7 @@ export const brambleBytes = (): Uint8Array => new Uint8Array(readFileSync('demo/
 export const odaBytes = (): Uint8Array => new Uint8Array(readFileSync('demo/cast/oda.glb'));
 export const oda = (): Promise<Character> => character(odaBytes());
 export const bramble = (): Promise<Character> => character(brambleBytes());
+export const pim = (): Promise<Character> => character(new Uint8Array(readFileSync('demo/cast/pim.glb')));
 async function character(bytes: Uint8Array): Promise<Character> {
   const read = await readGlb(bytes);
   if (!read.ok) throw new Error(read.error.message);

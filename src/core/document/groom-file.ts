@@ -13,6 +13,7 @@ import { fromBase64, toBase64 } from '../math/base64';
 import { restPositions, leadingNodes, type Character, type CharacterMesh } from '../mesh/character';
 import { restBox } from '../mesh/rest-box';
 import { Surface } from '../mesh/surface';
+import { restAround } from '../groom/around';
 import { plantGuides, plantOrderOf } from '../groom/plant-guides';
 import { SkinGrid } from '../groom/skin-grid';
 import { bufferId, bytesOf, floatsOf, packPlanting, uintsOf } from './buffers';
@@ -113,7 +114,7 @@ export function openGroomFile(value: unknown, given: Character, choices: OpenCho
   if (uintsOf(faces).some((f) => f >= faceCount)) throw new GroomFileError('document.plot.faces', `“${mesh.name}” has ${faceCount.toLocaleString('en')} faces, and the plot names others: this groom was made on another mesh. Use rules in “plot” instead.`);
   if (!document.guides) {
     const bytes = (id: string | null): Uint8Array | null => (id ? (buffers.get(id) ?? null) : null), flow = bytes(document.plot.flow);
-    const { planting, offsets } = plantGuides(surface, new SkinGrid(surface.positions, surface.triangles), { ...plantOrderOf(document.plant, uintsOf(faces)), density: bytes(document.plot.maps.density), lengths: bytes(document.plot.maps.length), flow: flow ? floatsOf(flow) : [] });
+    const { planting, offsets } = plantGuides(surface, new SkinGrid(surface.positions, surface.triangles), { ...plantOrderOf(document.plant, uintsOf(faces)), density: bytes(document.plot.maps.density), lengths: bytes(document.plot.maps.length), flow: flow ? floatsOf(flow) : [], around: restAround(character, mesh, document.hidden, document.sway) });
     document.guides = { count: planting.faces.length, pointCount: document.plant.pointCount, planting: keep(packPlanting(planting)), offsets: keep(bytesOf(offsets)), plantKey: plantKey(document), combed: false };
     notes.push(`${planting.faces.length} guides were planted.`);
   }

@@ -89,6 +89,47 @@ describe('growing', () => {
       for (let i = 1; i < 16; i++) expect(Math.hypot(root[0] + guide[3 * i], root[1] + guide[3 * i + 1], root[2] + guide[3 * i + 2])).toBeGreaterThan(0.098);
     }
   });
+  // what is worn: brute force by sampling the guide and every triangle's plane, none of the code that is tested
+  const crossings = (guide: Float32Array, root: readonly number[], P: readonly number[], T: readonly number[]): number => {
+    let n = 0;
+    const at = (i: number): number[] => [0, 1, 2].map((c) => root[c] + guide[3 * i + c]), minus = (a: number[], b: number[]): number[] => a.map((v, c) => v - b[c]), cross = (a: number[], b: number[]): number[] => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]], dot = (a: number[], b: number[]): number => a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+    for (let i = 1; i < guide.length / 3; i++) for (let t = 0; t < T.length; t += 3) {
+      const [a, b, c] = [0, 1, 2].map((k) => P.slice(3 * T[t + k], 3 * T[t + k] + 3)), normal = cross(minus(b, a), minus(c, a)), p = at(i - 1), q = at(i), d0 = dot(normal, minus(p, a)), d1 = dot(normal, minus(q, a));
+      if (!(d0 * d1 < 0)) continue;
+      const x = p.map((v, k) => v + (d0 / (d0 - d1)) * (q[k] - v)), inside = [[a, b], [b, c], [c, a]].map(([u, w]) => dot(cross(minus(w, u), minus(x, u)), normal));
+      if (inside.every((v) => v > 0)) n++;
+    }
+    return n;
+  };
+  const grid = (n: number, place: (u: number, v: number) => number[]): { P: number[]; T: number[] } => {
+    const P: number[] = [], T: number[] = [];
+    for (let j = 0; j <= n; j++) for (let i = 0; i <= n; i++) P.push(...place(i / n, j / n));
+    for (let j = 0; j < n; j++) for (let i = 0; i < n; i++) { const a = j * (n + 1) + i; T.push(a, a + 1, a + n + 1, a + 1, a + n + 2, a + n + 1); }
+    return { P, T };
+  };
+  const worn = {
+    // cloth under the head, aslant; a ruff round it like a bowl; and a funnel that closes below it, out of which there is no way
+    'a slanting sheet': grid(12, (u, v) => [0.8 * (u - 0.5), -0.15 + 0.1 * (u - 0.5), 0.8 * (v - 0.5)]),
+    'a ruff': grid(20, (u, v) => { const a = 2 * Math.PI * u, r = 0.03 + 0.2 * v; return [r * Math.cos(a), -0.2 + 0.18 * v * v, r * Math.sin(a)]; }),
+    'a funnel': grid(20, (u, v) => { const a = 2 * Math.PI * u, r = 0.002 + 0.22 * v; return [r * Math.cos(a), -0.2 + 0.22 * v, r * Math.sin(a)]; }),
+  };
+  it.each(Object.entries(worn))('falling guides go round what is worn, and keep their length: %s', (_what, { P, T }) => {
+    const around = new Surface(Float64Array.from(P), Uint32Array.from(T)), counts = { through: 0, round: 0 };
+    for (const f of upper.filter((_, k) => k % 29 === 0)) {
+      const root = surface.place(f, [0.3, 0.3, 0.4]), options = { length: 0.34, pointCount: 40, lie: 'falling', lift: 0.01 } as const;
+      const through = growGuide(surface, root, surface.normal(f), options), round = growGuide(surface, root, surface.normal(f), { ...options, around });
+      if (crossings(through, root, P, T) > 0) counts.through++;
+      if (crossings(round, root, P, T) > 0) counts.round++;
+      expect(polylineLength(round)).toBeGreaterThan(0.9 * 0.34);
+      for (let i = 1; i < 40; i++) expect(Math.hypot(root[0] + round[3 * i], root[1] + round[3 * i + 1], root[2] + round[3 * i + 2])).toBeGreaterThan(0.09);
+    }
+    expect(counts.through).toBeGreaterThan(20);
+    expect(counts.round).toBe(0);
+  });
+  it('what is far from anything worn grows as without it', () => {
+    const { P, T } = worn['a slanting sheet'], around = new Surface(Float64Array.from(P, (v, i) => v - (i % 3 === 1 ? 1 : 0)), Uint32Array.from(T)), options = { length: 0.2, pointCount: 16, lie: 'falling', lift: 0.01 } as const;
+    for (const f of [10, 200, 500]) { const root = surface.place(f, [0.3, 0.3, 0.4]); expect(growGuide(surface, root, surface.normal(f), { ...options, around })).toEqual(growGuide(surface, root, surface.normal(f), options)); }
+  });
   it('resampling keeps ends and spacing', () => {
     const line = Float32Array.of(0, 0, 0, 1, 0, 0, 1, 2, 0);
     const out = resampleEvenly(line, 7);

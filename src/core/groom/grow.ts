@@ -1,5 +1,5 @@
 /** First shapes of planted guides. */
-import { addScaled, dot, normalize, perpendicular, scale, smoothStep, type Vec3 } from '../math/vec';
+import { addScaled, cross, dot, normalize, perpendicular, scale, smoothStep, type Vec3 } from '../math/vec';
 import type { Surface } from '../mesh/surface';
 import { resampleEvenly } from './polyline';
 
@@ -17,6 +17,8 @@ export interface GrowOptions {
   lead?: Vec3;
   /** The strand ends where this says so, once it is half its length. */
   endAt?: (p: Vec3) => boolean;
+  /** What a falling strand goes round, such as clothes. */
+  around?: Surface | null;
 }
 
 /** Steps of the walk that lays a falling strand over the skin. */
@@ -25,6 +27,10 @@ const STEPS = 90;
 const TIGHTEST = 0.006;
 /** Length over which the lead gives way to gravity, m. */
 const LED = 0.09;
+/** m: falling hair keeps so far off what it goes round, is turned aside from so far, and has at least so much room ahead. */
+const OFF = 0.006, ASIDE = 0.015, AHEAD = 0.003;
+/** Surfaces that a step is turned along at most. */
+const TURNS = 3;
 
 /**
  * Points of one guide as offsets from its root, 3 × pointCount, m. A standing guide follows the skin's normal; a falling one
@@ -56,13 +62,43 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
       const onto = dot(wish, n);
       wish = addScaled(addScaled(wish, n, -onto * (missing > -0.012 ? 1 : 0)), n, turn);
     }
+    const worn = options.around?.nearest(p, Math.max(ASIDE, ds + OFF));
+    const n = worn && worn.distance > 1e-6 ? scale([p[0] - worn.point[0], p[1] - worn.point[1], p[2] - worn.point[2]], 1 / worn.distance) : null;
+    if (worn && n) {
+      const onto = dot(wish, n);
+      if (onto < 0) wish = addScaled(wish, n, -onto * (1 - smoothStep(OFF, ASIDE, worn.distance)));
+      wish = addScaled(wish, n, Math.min(1.2, Math.max(0, OFF - worn.distance) / 0.003));
+    }
     direction = turnToward(direction, normalize(wish), Math.min(0.3, ds / TIGHTEST));
+    if (worn && n) {
+      // where there is no way on it turns aside, and back up in the end
+      const across = cross(n, direction), ways: Vec3[] = [direction, across, scale(across, -1), n];
+      let clear: Vec3 | null = null;
+      for (let k = 0; k < ways.length && !clear; k++) clear = clearOf(options.around!, p, normalize(ways[k]), ds + AHEAD);
+      if (!clear) break;
+      direction = clear;
+    }
     p = addScaled(p, direction, ds);
     walked += ds;
     path.push(p[0] - root[0], p[1] - root[1], p[2] - root[2]);
     if (walked > 0.5 * length && options.endAt?.(p)) break;
   }
   return resampleEvenly(path, pointCount, walked * 0.9999);
+}
+
+/** A direction in which there is so much room, m: this one, or along what is in the way; null where there is none. */
+function clearOf(around: Surface, p: Vec3, direction: Vec3, room: number): Vec3 | null {
+  let d = direction, before: Vec3 | null = null;
+  for (let k = 0; k <= TURNS; k++) {
+    const hit = around.raycast(p, d);
+    if (!hit || hit.distance > room) return d;
+    const n = dot(hit.normal, d) > 0 ? scale(hit.normal, -1) : hit.normal, along = addScaled(d, n, -dot(d, n)), fold: Vec3 | null = before && normalize(cross(before, n));
+    // two surfaces are followed along the fold between them
+    if (fold && dot(fold, fold) > 0) d = normalize(addScaled(scale(fold, dot(fold, direction) < 0 ? -1 : 1), addScaled(before!, n, 1), 0.05));
+    else d = normalize(addScaled(dot(along, along) > 1e-6 ? normalize(along) : perpendicular(n), n, 0.05));
+    before = n;
+  }
+  return null;
 }
 
 /** `from` turned toward `to`, both unit, by a fifth of the way but at most `most` radians. */

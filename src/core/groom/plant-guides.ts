@@ -2,6 +2,7 @@
 import type { GroomDocument } from '../document/schema';
 import { hashUnit } from '../math/random';
 import type { Surface } from '../mesh/surface';
+import { surfaceOf, type Around } from './around';
 import { shapesBetween } from './between';
 import { growAlong, wayOf } from './flow';
 import { growGuide, type Lie } from './grow';
@@ -20,17 +21,19 @@ export interface PlantOrder {
   flow: ArrayLike<number>;
   /** Whether it is to be without whorls (slope.ts). */
   noWhorls: boolean;
+  /** What falling hair goes round, in the rest pose. */
+  around: Around | null;
   /** Guides that stay as they are, with their shapes. */
   kept: { planting: Planting; offsets: Float32Array } | null;
 }
-/** What the settings of a document ask for, without its maps and its flow. */
+/** What the settings of a document ask for, without its maps, its flow and what is worn. */
 export const plantOrderOf = (plant: GroomDocument['plant'], faces: Uint32Array): PlantOrder => ({
   faces, count: plant.by === 'count' ? plant.guideCount : null, perM2: plant.perCm2 * 1e4, seed: plant.seed, pointCount: plant.pointCount, length: plant.lengthCm / 100, lengthSpread: plant.lengthSpread, lift: plant.liftMm / 1000, lie: plant.lie,
-  density: null, lengths: null, flow: [], noWhorls: plant.noWhorls ?? false, kept: null,
+  density: null, lengths: null, flow: [], noWhorls: plant.noWhorls ?? false, around: null, kept: null,
 });
 
 /** `offsets`: 3 × points × guides, m, rest orientation. Throws in plain words where nothing, or too much, would be planted. */
-export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, seed, density: densityMap, lengths, lengthSpread, kept, length, flow, noWhorls, ...options }: PlantOrder): { planting: Planting; offsets: Float32Array } {
+export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, seed, density: densityMap, lengths, lengthSpread, kept, length, flow, noWhorls, around, ...options }: PlantOrder): { planting: Planting; offsets: Float32Array } {
   const mapOf = (bytes: Uint8Array | null): ReturnType<typeof mapSampler> => bytes && mapSampler(bytes, on.positions, on.triangles, grid);
   const density = mapOf(densityMap), share = mapOf(lengths), held = kept?.planting.faces.length ?? 0, wanted = count ?? Math.round(perM2 * plantedArea(on, faces, density));
   if (wanted < 1) throw new Error('At this density not one guide would be planted. Raise the density, or paint more of it.');
@@ -44,10 +47,11 @@ export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, 
     return { planting, offsets };
   }
   const strokes = wayOf(flow), way = noWhorls && flow.length > 0 && options.lie !== 'standing' ? withoutWhorls(on, strokes) : strokes;
+  const worn = options.lie === 'falling' ? surfaceOf(around) : null;
   for (let g = 0; g < n; g++) {
     const own = length * (1 - lengthSpread * hashUnit(16 * g + 5)) * (share ? share(planting.faces[g], planting.weights[2 * g], planting.weights[2 * g + 1]) : 1);
     // a strand must have some length to be one
-    const root = rootPlace(on, planting, g), normal = on.normal(planting.faces[g]), grown = { ...options, length: Math.max(Math.min(0.002, 0.1 * length), own) };
+    const root = rootPlace(on, planting, g), normal = on.normal(planting.faces[g]), grown = { ...options, around: worn, length: Math.max(Math.min(0.002, 0.1 * length), own) };
     offsets.set(options.lie === 'lying' ? growAlong(on, root, normal, way, grown) : growGuide(on, root, normal, flow.length > 0 ? { ...grown, lead: way(root, normal) } : grown), stride * g);
   }
   return { planting, offsets };

@@ -1,4 +1,5 @@
 /** Styling: strokes on guides, chosen strands, layers of style, whole-groom changes. Part of the session. */
+import { meshesAround } from '../../core/groom/around';
 import { bytesOf, floatsOf, packPlanting } from '../../core/document/buffers';
 import { composeStyle, layerShapes, styleThrough } from '../../core/document/style';
 import type { BufferId, GroomDocument, StyleLayer } from '../../core/document/schema';
@@ -95,14 +96,10 @@ export class CombDesk {
     const key = JSON.stringify([comb.keepOff, Math.round(frame * 1000), session.bindPose, document.shot.clip, document.shot.fps, document.plot.mesh, document.hidden, document.sway.meshRoles, gap]);
     if (this.keepOff?.key === key) return this.keepOff.keep;
     const list: Obstacle[] = [{ positions: session.skin.slice(), triangles: session.mesh.triangles, worn: false }];
-    for (const m of character.meshes) {
-      const role = roleOf(m, document.sway);
-      if (m === session.mesh || document.hidden.includes(m.name) || m.triangles.length === 0 || (role !== 'body' && (comb.keepOff !== 'clothes' || role !== 'garment'))) continue;
-      // small parts of the body (eyes, lashes, brows) are within its skin
-      if (role === 'body' && m.triangles.length < session.mesh.triangles.length / 4) continue;
+    for (const m of meshesAround(character, session.mesh, document.hidden, document.sway, comb.keepOff === 'clothes')) {
       const positions = new Float64Array(m.positions.length);
       skinPositions(character, m, session.pose, positions);
-      list.push({ positions, triangles: m.triangles, worn: role === 'garment' });
+      list.push({ positions, triangles: m.triangles, worn: roleOf(m, document.sway) === 'garment' });
     }
     this.keepOff = { key, keep: new KeepOff(list, gap) };
     return this.keepOff.keep;

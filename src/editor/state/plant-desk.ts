@@ -8,6 +8,7 @@ import { drawnGuide, keepOff, redrawn } from '../../core/groom/draw';
 import { flowOf, FLOW_NUMBERS, mirroredFlow, strokesOf, withoutFlow } from '../../core/groom/flow';
 import { imageFromMap, mapFromImage, type GreyImage } from '../../core/groom/image-map';
 import { FaceTopology, facesOfJoint, facesOfMaterial, mirrorByWay, mirroredFaces } from '../../core/groom/face-choice';
+import { restAround } from '../../core/groom/around';
 import { plantOrderOf } from '../../core/groom/plant-guides';
 import { placeGuides, restFrames, rootMotionsInto, type Planting } from '../../core/groom/planting';
 import { blendMaps, blurMap, evenMap, gradientMap, invertMap, MAP_BLENDS, mirrorMap, packMap, paintSmooth, paintToward, readMap, SkinGrid, type Dab, type MapBlend } from '../../core/groom/skin-grid';
@@ -213,7 +214,7 @@ export class PlantDesk {
     this.order = { request: ++this.request, key: plantKey(document), pointCount, kept: kept ? kept.planting.faces.length : 0, combed: !!kept && !!document.guides?.combed };
     this.send({
       kind: 'plant', request: this.request,
-      order: { ...plantOrderOf(plant, session.plotFaces), pointCount, density: this.bytesOf('density'), lengths: this.bytesOf('length'), flow: this.flow, kept },
+      order: { ...plantOrderOf(plant, session.plotFaces), pointCount, density: this.bytesOf('density'), lengths: this.bytesOf('length'), flow: this.flow, around: plant.lie === 'falling' && !kept ? restAround(session.character, session.mesh, document.hidden, document.sway) : null, kept },
     });
   }
   /** Puts guides beside those that are there; `shapes`: 3 × points × guides, rest orientation, of the point count that is there or is set. */
