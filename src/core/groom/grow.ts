@@ -1,7 +1,7 @@
 /** First shapes of planted guides. */
 import { addScaled, cross, dot, normalize, perpendicular, scale, smoothStep, type Vec3 } from '../math/vec';
 import type { Surface } from '../mesh/surface';
-import { resampleEvenly } from './polyline';
+import { resampleByEdge, resampleEvenly } from './polyline';
 
 /** `lying` follows the skin and its flow all along (flow.ts). */
 export type Lie = 'standing' | 'lying' | 'falling';
@@ -29,8 +29,8 @@ const TIGHTEST = 0.006;
 const LED = 0.09;
 /** m: falling hair keeps so far off what it goes round, is turned aside from so far, and has at least so much room ahead. */
 const OFF = 0.006, ASIDE = 0.015, AHEAD = 0.003;
-/** Surfaces that a step is turned along at most. */
-const TURNS = 3;
+/** Surfaces that a step is turned along at most; a strand that has gone round something goes on for so many steps more, as its edges cut its bends. */
+const TURNS = 3, MORE = 90;
 
 /**
  * Points of one guide as offsets from its root, 3 × pointCount, m. A standing guide follows the skin's normal; a falling one
@@ -44,8 +44,8 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
   let direction = normalize(addScaled(scale(normal, 0.9), tangential(lead, normal), 1));
   let p: Vec3 = [...root];
   const path = [0, 0, 0];
-  let walked = 0, reach = 0.05;
-  for (let i = 0; i < STEPS; i++) {
+  let walked = 0, reach = 0.05, aside = false;
+  for (let i = 0; i < (aside ? STEPS + MORE : STEPS); i++) {
     const s = i * ds, led = 1 - smoothStep(0.2 * LED, LED, s);
     let wish: Vec3 = [led * lead[0], led * lead[1] - (1 - led), led * lead[2]];
     // the skin cannot be farther off than it was, plus the step
@@ -65,6 +65,7 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
     const worn = options.around?.nearest(p, Math.max(ASIDE, ds + OFF));
     const n = worn && worn.distance > 1e-6 ? scale([p[0] - worn.point[0], p[1] - worn.point[1], p[2] - worn.point[2]], 1 / worn.distance) : null;
     if (worn && n) {
+      aside = true;
       const onto = dot(wish, n);
       if (onto < 0) wish = addScaled(wish, n, -onto * (1 - smoothStep(OFF, ASIDE, worn.distance)));
       wish = addScaled(wish, n, Math.min(1.2, Math.max(0, OFF - worn.distance) / 0.003));
@@ -83,7 +84,8 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
     path.push(p[0] - root[0], p[1] - root[1], p[2] - root[2]);
     if (walked > 0.5 * length && options.endAt?.(p)) break;
   }
-  return resampleEvenly(path, pointCount, walked * 0.9999);
+  // what hung straight is as long along its edges as along its way
+  return (aside ? resampleByEdge(path, pointCount, (length * 0.9999) / (pointCount - 1)) : null) ?? resampleEvenly(path, pointCount, Math.min(length, walked) * 0.9999);
 }
 
 /** A direction in which there is so much room, m: this one, or along what is in the way; null where there is none. */

@@ -21,6 +21,28 @@ export function resampleEvenly(points: ArrayLike<number>, count: number, length 
   return out;
 }
 
+/** `count` points on a polyline, `edge` (m) from one to the next as the crow flies; the first point is kept. Null where it is too short. */
+export function resampleByEdge(points: ArrayLike<number>, count: number, edge: number): Float32Array | null {
+  const out = new Float32Array(3 * count), last = points.length / 3 - 1;
+  for (let c = 0; c < 3; c++) out[c] = points[c];
+  let i = 0, from = 0;
+  for (let k = 1; k < count; k++) {
+    const o = 3 * k - 3;
+    // the first place on the way that is so far off
+    for (;; i++, from = 0) {
+      if (i >= last) return null;
+      let a = 0, b = 0, c = -edge * edge;
+      for (let q = 0; q < 3; q++) { const d = points[3 * i + 3 + q] - points[3 * i + q], e = points[3 * i + q] - out[o + q]; a += d * d; b += d * e; c += e * e; }
+      const root = b * b - a * c, t = a > 0 && root >= 0 ? (-b + Math.sqrt(root)) / a : -1;
+      if (!(t >= from && t <= 1)) continue;
+      for (let q = 0; q < 3; q++) out[o + 3 + q] = points[3 * i + q] + t * (points[3 * i + 3 + q] - points[3 * i + q]);
+      from = t;
+      break;
+    }
+  }
+  return out;
+}
+
 const edgeLength = (p: ArrayLike<number>, i: number): number => Math.hypot(p[3 * i + 3] - p[3 * i], p[3 * i + 4] - p[3 * i + 1], p[3 * i + 5] - p[3 * i + 2]);
 
 /** Lengths of guides of `pointCount` points each (3 × points × guides), m. */
