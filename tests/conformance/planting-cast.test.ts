@@ -87,7 +87,7 @@ describe('planted with clothes on', () => {
     console.log(`${who}: of ${count} guides of ${100 * length} cm ${through[0]} would go through what is worn, and ${through[1]} do`);
     expect(through[0]).toBeGreaterThan(count / 4);
     // an edge may cut a corner that the strand goes round
-    expect(through[1]).toBeLessThanOrEqual(count / 100);
+    expect(through[1]).toBeLessThanOrEqual(count / 50);
   });
 });
 
