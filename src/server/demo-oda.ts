@@ -5,12 +5,13 @@ import { newDocument, type GroomDocument } from '../core/document/schema';
 import { KeepOff } from '../core/groom/comb/keep-off';
 import { playStrokes, strokesSchema } from '../core/groom/comb/script';
 import { flowOf, growAlong, wayOf } from '../core/groom/flow';
+import { restAround, surfaceOf } from '../core/groom/around';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, scatterEvenly } from '../core/groom/planting';
 import { makeRandom } from '../core/math/random';
 import { resampleEvenly } from '../core/groom/polyline';
 import { addScaled, dot, mix, normalize, scale, smoothStep, type Vec3 } from '../core/math/vec';
-import { poseCharacter, restPositions, skinPositions, type Character } from '../core/mesh/character';
+import { poseCharacter, restPositions, skinPositions, type Character, type CharacterMesh } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
 import { restPoints } from '../core/sway/scene';
 import bobStrokes from './bob.strokes.json';
@@ -88,7 +89,7 @@ const SCALP_STEPS = 24, TAIL_STEPS = 30, TAIL_POINTS = 22;
 export function moreOfOda(character: Character): DemoGroom[] {
   const mesh = character.meshes.find((m) => m.hair.length > 0)!, P = restPositions(character, mesh), surface = new Surface(P, mesh.triangles), made = groomMaker(mesh, surface);
   const scalp = Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5)), crown = crownOf(P, mesh.triangles, scalp);
-  return [tailOf(made, surface, scalp, crown), browsOf(made, surface, character), bobOf(made, surface, scalp, character)];
+  return [tailOf(made, surface, scalp, crown), browsOf(made, surface, character), bobOf(made, mesh, surface, scalp, character)];
 }
 
 function tailOf(made: ReturnType<typeof groomMaker>, surface: Surface, scalp: number[], crown: ReturnType<typeof crownOf>): DemoGroom {
@@ -149,8 +150,9 @@ function browsOf(made: ReturnType<typeof groomMaker>, surface: Surface, characte
 export const BOB = { guides: 360, lengthCm: 21, liftMm: 6 } as const;
 
 /** A parted bob, made by strokes of the brushes from hair as it is planted. */
-function bobOf(made: ReturnType<typeof groomMaker>, surface: Surface, scalp: number[], character: Character): DemoGroom {
-  const groom = made({ name: 'bob', clip: 'look back', end: 48, faces: scalp, guides: BOB.guides, pointCount: POINTS }, (root, normal) => growGuide(surface, root, normal, { length: BOB.lengthCm / 100, pointCount: POINTS, lie: 'falling', lift: BOB.liftMm / 1000 }), (d) => {
+function bobOf(made: ReturnType<typeof groomMaker>, mesh: CharacterMesh, surface: Surface, scalp: number[], character: Character): DemoGroom {
+  const around = surfaceOf(restAround(character, mesh, [], { meshRoles: {} }));
+  const groom = made({ name: 'bob', clip: 'look back', end: 48, faces: scalp, guides: BOB.guides, pointCount: POINTS }, (root, normal) => growGuide(surface, root, normal, { length: BOB.lengthCm / 100, pointCount: POINTS, lie: 'falling', lift: BOB.liftMm / 1000, around }), (d) => {
     Object.assign(d.fill, { melanin: 1.1, redness: 0.3, treatments: usualTreatments({ clump: 0.45, lock: 0.5, frizzMm: 0.3, shorter: 0.12 }) });
     Object.assign(d.plant, { lengthCm: BOB.lengthCm, liftMm: BOB.liftMm });
   });
