@@ -5,12 +5,14 @@ import { Surface } from '../mesh/surface';
 
 /** Parts of the body with less than this share of the mesh's triangles (eyes, lashes, brows) are within its skin. */
 const SMALL = 0.25;
+/** Hair that came as a mesh: what is planted takes its place. */
+const HAIR = /hair|wig|beard|moustache/i;
 
 export function meshesAround(character: Character, own: CharacterMesh, hidden: readonly string[], settings: Pick<SwaySettings, 'meshRoles'>, garments = true): CharacterMesh[] {
   return character.meshes.filter((m) => {
     const role = roleOf(m, settings);
     if (m === own || hidden.includes(m.name) || m.triangles.length === 0) return false;
-    return role === 'body' ? m.triangles.length >= SMALL * own.triangles.length : garments && role === 'garment';
+    return role === 'body' ? m.triangles.length >= SMALL * own.triangles.length && !HAIR.test(m.name) : garments && role === 'garment';
   });
 }
 
