@@ -1,6 +1,6 @@
 /** First shapes of planted guides. */
 import { addScaled, cross, dot, normalize, perpendicular, scale, smoothStep, type Vec3 } from '../math/vec';
-import type { Surface } from '../mesh/surface';
+import type { Surface, SurfacePoint } from '../mesh/surface';
 import { resampleByEdge, resampleEvenly } from './polyline';
 
 /** `lying` follows the skin and its flow all along (flow.ts). */
@@ -29,6 +29,8 @@ const TIGHTEST = 0.006;
 const LED = 0.09;
 /** m: falling hair keeps so far off what it goes round, is turned aside from so far, and has at least so much room ahead. */
 const OFF = 0.006, ASIDE = 0.015, AHEAD = 0.003;
+/** m: so far beyond that it is looked for at once. */
+const FAR_OFF = 0.05;
 /** Surfaces that a step is turned along at most; a strand that has gone round something goes on for so many steps more, as its edges cut its bends. */
 const TURNS = 3, MORE = 90;
 
@@ -44,7 +46,7 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
   let direction = normalize(addScaled(scale(normal, 0.9), tangential(lead, normal), 1));
   let p: Vec3 = [...root];
   const path = [0, 0, 0];
-  let walked = 0, reach = 0.05, aside = false;
+  let walked = 0, reach = 0.05, aside = false, room = 0;
   for (let i = 0; i < (aside ? STEPS + MORE : STEPS); i++) {
     const s = i * ds, led = 1 - smoothStep(0.2 * LED, LED, s);
     let wish: Vec3 = [led * lead[0], led * lead[1] - (1 - led), led * lead[2]];
@@ -62,7 +64,13 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
       const onto = dot(wish, n);
       wish = addScaled(addScaled(wish, n, -onto * (missing > -0.012 ? 1 : 0)), n, turn);
     }
-    const worn = options.around?.nearest(p, Math.max(ASIDE, ds + OFF));
+    // what is far off is not asked about again before it can have come near
+    let worn: SurfacePoint | null = null;
+    if (options.around && (room -= ds) <= 0) {
+      const near = Math.max(ASIDE, ds + OFF), found = options.around.nearest(p, near + FAR_OFF);
+      room = (found?.distance ?? near + FAR_OFF) - near;
+      if (room <= 0) worn = found;
+    }
     const n = worn && worn.distance > 1e-6 ? scale([p[0] - worn.point[0], p[1] - worn.point[1], p[2] - worn.point[2]], 1 / worn.distance) : null;
     if (worn && n) {
       aside = true;
