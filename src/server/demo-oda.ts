@@ -5,7 +5,7 @@ import { newDocument, type GroomDocument } from '../core/document/schema';
 import { KeepOff } from '../core/groom/comb/keep-off';
 import { playStrokes, strokesSchema } from '../core/groom/comb/script';
 import { flowOf, growAlong, wayOf } from '../core/groom/flow';
-import { restAround, surfaceOf } from '../core/groom/around';
+import { restAround, Surroundings } from '../core/groom/around';
 import { growGuide } from '../core/groom/grow';
 import { rootPlace, scatterEvenly } from '../core/groom/planting';
 import { makeRandom } from '../core/math/random';
@@ -151,7 +151,7 @@ export const BOB = { guides: 360, lengthCm: 21, liftMm: 6 } as const;
 
 /** A parted bob, made by strokes of the brushes from hair as it is planted. */
 function bobOf(made: ReturnType<typeof groomMaker>, mesh: CharacterMesh, surface: Surface, scalp: number[], character: Character): DemoGroom {
-  const around = surfaceOf(restAround(character, mesh, [], { meshRoles: {} }));
+  const around = Surroundings.of(restAround(character, mesh, [], { meshRoles: {} }));
   const groom = made({ name: 'bob', clip: 'look back', end: 48, faces: scalp, guides: BOB.guides, pointCount: POINTS }, (root, normal) => growGuide(surface, root, normal, { length: BOB.lengthCm / 100, pointCount: POINTS, lie: 'falling', lift: BOB.liftMm / 1000, around }), (d) => {
     Object.assign(d.fill, { melanin: 1.1, redness: 0.3, treatments: usualTreatments({ clump: 0.45, lock: 0.5, frizzMm: 0.3, shorter: 0.12 }) });
     Object.assign(d.plant, { lengthCm: BOB.lengthCm, liftMm: BOB.liftMm });

@@ -1,7 +1,9 @@
 /** What hair of one mesh of a character must not go through: its clothes, and other large parts of its body. */
 import { roleOf, type SwaySettings } from '../document/schema';
 import { restPositions, type Character, type CharacterMesh } from '../mesh/character';
-import { Surface } from '../mesh/surface';
+import type { Vec3 } from '../math/vec';
+import { SkinField } from '../mesh/skin-field';
+import { Surface, type SurfacePoint } from '../mesh/surface';
 
 /** Parts of the body with less than this share of the mesh's triangles (eyes, lashes, brows) are within its skin. */
 const SMALL = 0.25;
@@ -32,4 +34,34 @@ export function restAround(character: Character, own: CharacterMesh, hidden: rea
   }
   return { positions, triangles };
 }
-export const surfaceOf = (around: Around | null): Surface | null => around && new Surface(around.positions, around.triangles);
+
+/** m: out to here a place is told how far off all that is. */
+const REACH = 0.02;
+/** The same, ready to be asked. */
+export class Surroundings {
+  private readonly surface: Surface;
+  private readonly field: SkinField;
+  private readonly place = new Float64Array(3);
+  private readonly normal = new Float64Array(3);
+  /** The way from the nearest place to the last one asked about, unit. */
+  readonly away: Vec3 = [0, 1, 0];
+
+  /** Null where there is nothing. */
+  static of(around: Around | null): Surroundings | null { return around && new Surroundings(around); }
+  constructor({ positions, triangles }: Around) {
+    this.surface = new Surface(positions, triangles);
+    // of either side: what is within goes round it within
+    this.field = new SkinField(positions, triangles, false, 1, REACH);
+  }
+  /** m: how far it is from a place; where that is farther than is known, at least so far. */
+  distance(p: Vec3): number {
+    const { place, normal, away, field } = this;
+    place[0] = p[0]; place[1] = p[1]; place[2] = p[2];
+    const d = field.at(place, 0, place, 0, normal);
+    if (d === Infinity) return Math.max(REACH, field.beyond);
+    away[0] = normal[0]; away[1] = normal[1]; away[2] = normal[2];
+    return Math.abs(d);
+  }
+  /** What a ray meets first. */
+  ahead(p: Vec3, direction: Vec3): SurfacePoint | null { return this.surface.raycast(p, direction); }
+}

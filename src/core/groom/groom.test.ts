@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import { Surface } from '../mesh/surface';
+import { Surroundings } from './around';
 import { growGuide } from './grow';
 import { placeGuides, restFrames, rootMotionsInto, rootPlace, scatterByArea, scatterEvenly } from './planting';
 import { polylineLength, resampleByEdge, resampleEvenly } from './polyline';
@@ -114,7 +115,7 @@ describe('growing', () => {
     'a funnel': grid(20, (u, v) => { const a = 2 * Math.PI * u, r = 0.002 + 0.22 * v; return [r * Math.cos(a), -0.2 + 0.22 * v, r * Math.sin(a)]; }),
   };
   it.each(Object.entries(worn))('falling guides go round what is worn, and keep their length: %s', (_what, { P, T }) => {
-    const around = new Surface(Float64Array.from(P), Uint32Array.from(T)), counts = { through: 0, round: 0 };
+    const around = new Surroundings({ positions: Float64Array.from(P), triangles: Uint32Array.from(T) }), counts = { through: 0, round: 0 };
     for (const f of upper.filter((_, k) => k % 29 === 0)) {
       const root = surface.place(f, [0.3, 0.3, 0.4]), options = { length: 0.34, pointCount: 40, lie: 'falling', lift: 0.01 } as const;
       const through = growGuide(surface, root, surface.normal(f), options), round = growGuide(surface, root, surface.normal(f), { ...options, around });
@@ -127,7 +128,7 @@ describe('growing', () => {
     expect(counts.round).toBe(0);
   });
   it('what is far from anything worn grows as without it', () => {
-    const { P, T } = worn['a slanting sheet'], around = new Surface(Float64Array.from(P, (v, i) => v - (i % 3 === 1 ? 1 : 0)), Uint32Array.from(T)), options = { length: 0.2, pointCount: 16, lie: 'falling', lift: 0.01 } as const;
+    const { P, T } = worn['a slanting sheet'], around = new Surroundings({ positions: Float64Array.from(P, (v, i) => v - (i % 3 === 1 ? 1 : 0)), triangles: Uint32Array.from(T) }), options = { length: 0.2, pointCount: 16, lie: 'falling', lift: 0.01 } as const;
     for (const f of [10, 200, 500]) { const root = surface.place(f, [0.3, 0.3, 0.4]); expect(growGuide(surface, root, surface.normal(f), { ...options, around })).toEqual(growGuide(surface, root, surface.normal(f), options)); }
   });
   it('resampling keeps ends and spacing', () => {

@@ -1,6 +1,7 @@
 /** First shapes of planted guides. */
 import { addScaled, cross, dot, normalize, perpendicular, scale, smoothStep, type Vec3 } from '../math/vec';
-import type { Surface, SurfacePoint } from '../mesh/surface';
+import type { Surface } from '../mesh/surface';
+import type { Surroundings } from './around';
 import { resampleByEdge, resampleEvenly } from './polyline';
 
 /** `lying` follows the skin and its flow all along (flow.ts). */
@@ -18,7 +19,7 @@ export interface GrowOptions {
   /** The strand ends where this says so, once it is half its length. */
   endAt?: (p: Vec3) => boolean;
   /** What a falling strand goes round, such as clothes. */
-  around?: Surface | null;
+  around?: Surroundings | null;
 }
 
 /** Steps of the walk that lays a falling strand over the skin. */
@@ -29,17 +30,15 @@ const TIGHTEST = 0.006;
 const LED = 0.09;
 /** m: falling hair keeps so far off what it goes round, is turned aside from so far, and has at least so much room ahead. */
 const OFF = 0.006, ASIDE = 0.015, AHEAD = 0.003;
-/** m: so far beyond that it is looked for at once. */
-const FAR_OFF = 0.05;
-/** Surfaces that a step is turned along at most; a strand that has gone round something goes on for so many steps more, as its edges cut its bends. */
-const TURNS = 3, MORE = 90;
+/** Surfaces that a step is turned along at most; a strand that has gone round something goes on for so many steps more, as its edges cut its bends, and is asked every so many whether that is enough. */
+const TURNS = 3, MORE = 90, ASKED = 6;
 
 /**
  * Points of one guide as offsets from its root, 3 × pointCount, m. A standing guide follows the skin's normal; a falling one
- * leaves the skin at a slant, follows its lead, then slides down the surface at the given lift and hangs free below it.
+ * leaves the skin at a slant, follows its lead, then slides down the surface at the given lift and hangs free below it, round what is `around`.
  */
 export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions): Float32Array {
-  const { length, pointCount, lie, lift } = options;
+  const { length, pointCount, lie, lift, around } = options;
   if (lie === 'standing') return Float32Array.from({ length: 3 * pointCount }, (_, i) => (normal[i % 3] * length * Math.floor(i / 3)) / (pointCount - 1));
   const lead = options.lead ?? [0, -1, 0];
   const ds = length / STEPS;
@@ -47,7 +46,11 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
   let p: Vec3 = [...root];
   const path = [0, 0, 0];
   let walked = 0, reach = 0.05, aside = false, room = 0;
+  // what hung straight is as long along its edges as along its way
+  const byEdge = (): Float32Array | null => resampleByEdge(path, pointCount, (length * 0.9999) / (pointCount - 1));
   for (let i = 0; i < (aside ? STEPS + MORE : STEPS); i++) {
+    const whole = i >= STEPS && i % ASKED === 0 ? byEdge() : null;
+    if (whole) return whole;
     const s = i * ds, led = 1 - smoothStep(0.2 * LED, LED, s);
     let wish: Vec3 = [led * lead[0], led * lead[1] - (1 - led), led * lead[2]];
     // the skin cannot be farther off than it was, plus the step
@@ -65,25 +68,24 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
       wish = addScaled(addScaled(wish, n, -onto * (missing > -0.012 ? 1 : 0)), n, turn);
     }
     // what is far off is not asked about again before it can have come near
-    let worn: SurfacePoint | null = null;
-    if (options.around && (room -= ds) <= 0) {
-      const near = Math.max(ASIDE, ds + OFF), found = options.around.nearest(p, near + FAR_OFF);
-      room = (found?.distance ?? near + FAR_OFF) - near;
+    let worn = Infinity;
+    if (around && (room -= ds) <= 0) {
+      const enough = Math.max(ASIDE, ds + OFF), found = around.distance(p);
+      room = found - enough;
       if (room <= 0) worn = found;
     }
-    const n = worn && worn.distance > 1e-6 ? scale([p[0] - worn.point[0], p[1] - worn.point[1], p[2] - worn.point[2]], 1 / worn.distance) : null;
-    if (worn && n) {
+    if (around && worn < Infinity) {
+      const n = around.away, onto = dot(wish, n);
       aside = true;
-      const onto = dot(wish, n);
-      if (onto < 0) wish = addScaled(wish, n, -onto * (1 - smoothStep(OFF, ASIDE, worn.distance)));
-      wish = addScaled(wish, n, Math.min(1.2, Math.max(0, OFF - worn.distance) / 0.003));
+      if (onto < 0) wish = addScaled(wish, n, -onto * (1 - smoothStep(OFF, ASIDE, worn)));
+      wish = addScaled(wish, n, Math.min(1.2, Math.max(0, OFF - worn) / 0.003));
     }
     direction = turnToward(direction, normalize(wish), Math.min(0.3, ds / TIGHTEST));
-    if (worn && n) {
+    if (around && worn <= ds + AHEAD) {
       // where there is no way on it turns aside, and back up in the end
-      const across = cross(n, direction), ways: Vec3[] = [direction, across, scale(across, -1), n];
+      const across = cross(around.away, direction), ways: Vec3[] = [direction, across, scale(across, -1), around.away];
       let clear: Vec3 | null = null;
-      for (let k = 0; k < ways.length && !clear; k++) clear = clearOf(options.around!, p, normalize(ways[k]), ds + AHEAD);
+      for (let k = 0; k < ways.length && !clear; k++) clear = clearOf(around, p, normalize(ways[k]), ds + AHEAD);
       if (!clear) break;
       direction = clear;
     }
@@ -92,15 +94,14 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
     path.push(p[0] - root[0], p[1] - root[1], p[2] - root[2]);
     if (walked > 0.5 * length && options.endAt?.(p)) break;
   }
-  // what hung straight is as long along its edges as along its way
-  return (aside ? resampleByEdge(path, pointCount, (length * 0.9999) / (pointCount - 1)) : null) ?? resampleEvenly(path, pointCount, Math.min(length, walked) * 0.9999);
+  return (aside ? byEdge() : null) ?? resampleEvenly(path, pointCount, Math.min(length, walked) * 0.9999);
 }
 
 /** A direction in which there is so much room, m: this one, or along what is in the way; null where there is none. */
-function clearOf(around: Surface, p: Vec3, direction: Vec3, room: number): Vec3 | null {
+function clearOf(around: Surroundings, p: Vec3, direction: Vec3, room: number): Vec3 | null {
   let d = direction, before: Vec3 | null = null;
   for (let k = 0; k <= TURNS; k++) {
-    const hit = around.raycast(p, d);
+    const hit = around.ahead(p, d);
     if (!hit || hit.distance > room) return d;
     const n = dot(hit.normal, d) > 0 ? scale(hit.normal, -1) : hit.normal, along = addScaled(d, n, -dot(d, n)), fold: Vec3 | null = before && normalize(cross(before, n));
     // two surfaces are followed along the fold between them

@@ -2,7 +2,7 @@
 import type { GroomDocument } from '../document/schema';
 import { hashUnit } from '../math/random';
 import type { Surface } from '../mesh/surface';
-import { surfaceOf, type Around } from './around';
+import { Surroundings, type Around } from './around';
 import { shapesBetween } from './between';
 import { growAlong, wayOf } from './flow';
 import { growGuide, type Lie } from './grow';
@@ -47,7 +47,7 @@ export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, 
     return { planting, offsets };
   }
   const strokes = wayOf(flow), way = noWhorls && flow.length > 0 && options.lie !== 'standing' ? withoutWhorls(on, strokes) : strokes;
-  const worn = options.lie === 'falling' ? surfaceOf(around) : null;
+  const worn = options.lie === 'falling' ? Surroundings.of(around) : null;
   for (let g = 0; g < n; g++) {
     const own = length * (1 - lengthSpread * hashUnit(16 * g + 5)) * (share ? share(planting.faces[g], planting.weights[2 * g], planting.weights[2 * g + 1]) : 1);
     // a strand must have some length to be one
