@@ -28,8 +28,8 @@ const STEPS = 90;
 const TIGHTEST = 0.006;
 /** Length over which the lead gives way to gravity, m. */
 const LED = 0.09;
-/** m: falling hair keeps so far off what it goes round, is turned aside from so far, and has at least so much room ahead. */
-const OFF = 0.006, ASIDE = 0.015, AHEAD = 0.003;
+/** Falling hair keeps so far off what it goes round: m, and no more than this share of its length, as a mouse's is. It is turned aside from so many times as far, and has this share of it as room ahead at least. */
+const OFF = 0.006, OFF_SHARE = 1 / 40, ASIDE = 2.5, AHEAD = 0.5;
 /** Surfaces that a step is turned along at most; a strand that has gone round something goes on for so many steps more, as its edges cut its bends, and is asked every so many whether that is enough. */
 const TURNS = 3, MORE = 90, ASKED = 6;
 
@@ -41,14 +41,14 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
   const { length, pointCount, lie, lift, around } = options;
   if (lie === 'standing') return Float32Array.from({ length: 3 * pointCount }, (_, i) => (normal[i % 3] * length * Math.floor(i / 3)) / (pointCount - 1));
   const lead = options.lead ?? [0, -1, 0];
-  const ds = length / STEPS;
+  const ds = length / STEPS, off = Math.min(OFF, OFF_SHARE * length), aside = ASIDE * off, next = ds + AHEAD * off;
   let direction = normalize(addScaled(scale(normal, 0.9), tangential(lead, normal), 1));
   let p: Vec3 = [...root];
   const path = [0, 0, 0];
-  let walked = 0, reach = 0.05, aside = false, room = 0;
+  let walked = 0, reach = 0.05, turned = false, room = 0;
   // what hung straight is as long along its edges as along its way
   const byEdge = (): Float32Array | null => resampleByEdge(path, pointCount, (length * 0.9999) / (pointCount - 1));
-  for (let i = 0; i < (aside ? STEPS + MORE : STEPS); i++) {
+  for (let i = 0; i < (turned ? STEPS + MORE : STEPS); i++) {
     const whole = i >= STEPS && i % ASKED === 0 ? byEdge() : null;
     if (whole) return whole;
     const s = i * ds, led = 1 - smoothStep(0.2 * LED, LED, s);
@@ -70,22 +70,22 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
     // what is far off is not asked about again before it can have come near
     let worn = Infinity;
     if (around && (room -= ds) <= 0) {
-      const enough = Math.max(ASIDE, ds + OFF), found = around.distance(p);
+      const enough = Math.max(aside, next), found = around.distance(p);
       room = found - enough;
       if (room <= 0) worn = found;
     }
     if (around && worn < Infinity) {
       const n = around.away, onto = dot(wish, n);
-      aside = true;
-      if (onto < 0) wish = addScaled(wish, n, -onto * (1 - smoothStep(OFF, ASIDE, worn)));
-      wish = addScaled(wish, n, Math.min(1.2, Math.max(0, OFF - worn) / 0.003));
+      turned = true;
+      if (onto < 0) wish = addScaled(wish, n, -onto * (1 - smoothStep(off, aside, worn)));
+      wish = addScaled(wish, n, Math.min(1.2, (2 * Math.max(0, off - worn)) / off));
     }
     direction = turnToward(direction, normalize(wish), Math.min(0.3, ds / TIGHTEST));
-    if (around && worn <= ds + AHEAD) {
+    if (around && worn <= next) {
       // where there is no way on it turns aside, and back up in the end
       const across = cross(around.away, direction), ways: Vec3[] = [direction, across, scale(across, -1), around.away];
       let clear: Vec3 | null = null;
-      for (let k = 0; k < ways.length && !clear; k++) clear = clearOf(around, p, normalize(ways[k]), ds + AHEAD);
+      for (let k = 0; k < ways.length && !clear; k++) clear = clearOf(around, p, normalize(ways[k]), next);
       if (!clear) break;
       direction = clear;
     }
@@ -94,7 +94,7 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
     path.push(p[0] - root[0], p[1] - root[1], p[2] - root[2]);
     if (walked > 0.5 * length && options.endAt?.(p)) break;
   }
-  return (aside ? byEdge() : null) ?? resampleEvenly(path, pointCount, Math.min(length, walked) * 0.9999);
+  return (turned ? byEdge() : null) ?? resampleEvenly(path, pointCount, Math.min(length, walked) * 0.9999);
 }
 
 /** A direction in which there is so much room, m: this one, or along what is in the way; null where there is none. */
