@@ -71,7 +71,7 @@ describe.each([['Oda', oda, odaBytes, 'head'], ['Bramble', bramble, brambleBytes
 });
 
 describe('planted with clothes on', () => {
-  it.each([['Oda', oda, 0.24], ['Pim', pim, 0.15]] as const)('%s: hair that falls goes round collar, scarf and coat, where it would go through them', async (who, read, length) => {
+  it.each([['Oda', oda, 0.24], ['Pim', pim, 0.15], ['Oda', oda, 0.4]] as const)('%s: hair that falls (%#) goes round collar, scarf and coat, where it would go through them', async (who, read, length) => {
     const character = await read(), mesh = character.meshes.find((m) => m.hair.length > 0) ?? character.meshes[0], rest = restPositions(character, mesh), on = new Surface(rest, mesh.triangles), grid = new SkinGrid(on.positions, on.triangles), around = restAround(character, mesh, [], { meshRoles: {} })!, worn = new Surface(around.positions, around.triangles), n = 16, count = 300;
     const faces = Uint32Array.from({ length: mesh.triangles.length / 3 }, (_, f) => f).filter((f) => mesh.hair.length === 0 || [0, 1, 2].every((k) => mesh.hair[mesh.triangles[3 * f + k]] > 0.5));
     const through = [null, around].map((a) => {
@@ -79,7 +79,8 @@ describe('planted with clothes on', () => {
       let crossing = 0;
       for (let g = 0; g < count; g++) {
         const root = rootPlace(on, planting, g), at = (i: number): number[] => [0, 1, 2].map((c) => root[c] + offsets[3 * (n * g + i) + c]);
-        expect(polylineLength(offsets, n * g, n)).toBeGreaterThan(0.98 * length);
+        // long edges cut the bends of what goes straight through, too
+        if (a || length < 0.3) expect(polylineLength(offsets, n * g, n)).toBeGreaterThan(0.98 * length);
         for (let i = 2; i < n; i++) { const p = at(i - 1), q = at(i), l = Math.hypot(q[0] - p[0], q[1] - p[1], q[2] - p[2]), hit = worn.raycast(p, q.map((v, c) => (v - p[c]) / l)); if (hit && hit.distance < l) { crossing++; break; } }
       }
       return crossing;

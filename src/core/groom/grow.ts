@@ -30,6 +30,8 @@ const TIGHTEST = 0.006;
 const LED = 0.09;
 /** Falling hair keeps so far off what it goes round: m, and no more than this share of its length, as a mouse's is. It is turned aside from so many times as far, and has this share of it as room ahead at least. */
 const OFF = 0.006, OFF_SHARE = 1 / 40, ASIDE = 2.5, AHEAD = 0.5;
+/** A strand whose edges cut what it goes round is laid again, so many times as far off. */
+const WIDER = [1.7, 2.7, 4];
 /** Surfaces that a step is turned along at most; a strand that has gone round something goes on for so many steps more, as its edges cut its bends, and is asked every so many whether that is enough. */
 const TURNS = 3, MORE = 90, ASKED = 6;
 
@@ -38,10 +40,34 @@ const TURNS = 3, MORE = 90, ASKED = 6;
  * leaves the skin at a slant, follows its lead, then slides down the surface at the given lift and hangs free below it, round what is `around`.
  */
 export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions): Float32Array {
-  const { length, pointCount, lie, lift, around } = options;
+  const { length, pointCount, lie, around } = options;
   if (lie === 'standing') return Float32Array.from({ length: 3 * pointCount }, (_, i) => (normal[i % 3] * length * Math.floor(i / 3)) / (pointCount - 1));
+  const off = Math.min(OFF, OFF_SHARE * length);
+  let best = fall(surface, root, normal, options, off), least = around ? cuts(around, root, best) : 0;
+  for (let k = 0; k < WIDER.length && least > 0; k++) {
+    const other = fall(surface, root, normal, options, WIDER[k] * off), n = cuts(around!, root, other);
+    if (n < least) { least = n; best = other; }
+  }
+  return best;
+}
+
+/** How many edges of a strand, seen from its root, go through what is around; the first belongs to its root. */
+function cuts(around: Surroundings, root: Vec3, points: Float32Array): number {
+  let n = 0;
+  for (let o = 3; o < points.length - 3; o += 3) {
+    const way: Vec3 = [points[o + 3] - points[o], points[o + 4] - points[o + 1], points[o + 5] - points[o + 2]], long = Math.sqrt(dot(way, way));
+    if (!(long > 0)) continue;
+    const hit = around.ahead([root[0] + points[o], root[1] + points[o + 1], root[2] + points[o + 2]], scale(way, 1 / long));
+    if (hit && hit.distance < long) n++;
+  }
+  return n;
+}
+
+/** A falling guide that keeps `off` (m) from what it goes round. */
+function fall(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions, off: number): Float32Array {
+  const { length, pointCount, lift, around } = options;
   const lead = options.lead ?? [0, -1, 0];
-  const ds = length / STEPS, off = Math.min(OFF, OFF_SHARE * length), aside = ASIDE * off, next = ds + AHEAD * off;
+  const ds = length / STEPS, aside = ASIDE * off, next = ds + AHEAD * off;
   let direction = normalize(addScaled(scale(normal, 0.9), tangential(lead, normal), 1));
   let p: Vec3 = [...root];
   const path = [0, 0, 0];
