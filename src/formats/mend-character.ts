@@ -55,10 +55,12 @@ function mendClip(character: Character, clip: Clip, warnings: string[]): Clip {
     return true;
   });
   const duration = channels.reduce((d, c) => Math.max(d, c.times[c.times.length - 1]), 0);
+  // what has one key stands still however early that is
+  const begins = Math.max(0, channels.reduce((d, c) => (c.times.length > 1 ? Math.min(d, c.times[0]) : d), duration));
   if (dropped > 0) warnings.push(`${clip.name}: ${dropped} channels were left out, because their keys do not ascend in time, are not numbers, or move a shape that is not there.`);
   if (late > 0) warnings.push(`${clip.name}: begins before its zero; what lies before is not played.`);
   if (overridden > 0) warnings.push(`${clip.name}: moves ${overridden} skinned meshes themselves, which has no effect: their joints place them.`);
-  return { ...clip, duration, channels };
+  return { ...clip, duration, ...(begins > 0 && begins < duration ? { begins } : {}), channels };
 }
 const morphCount = (character: Character, c: Channel): number => character.meshes.find((m) => m.node === c.node && m.morphs.length > 0)?.morphs.length ?? 0;
 

@@ -1,5 +1,5 @@
 /** Browser worker that reads a character's files before they are sent, so that they can be looked at first. */
-import { inPieces } from '../core/mesh/clips';
+import { inPieces, roundOf } from '../core/mesh/clips';
 import { poseCharacter, skinPositions } from '../core/mesh/character';
 import { restBox } from '../core/mesh/rest-box';
 import type { Role } from '../core/mesh/character';
@@ -54,7 +54,7 @@ async function read(files: NamedFile[]): Promise<void> {
         fileName, source, ...restBox(character), notes: opened.warnings, inPieces: inPieces(character.clips), shapes,
         meshes: character.meshes.map((m) => ({ name: m.name, role: m.role, vertices: m.positions.length / 3, triangles: m.triangles.length / 3, joints: m.skin >= 0, morphs: m.morphs.length, marked: m.hair.length > 0 })),
         joints: new Set(character.skins.flatMap((s) => Array.from(s.joints))).size,
-        clips: character.clips.map((c) => ({ name: c.name, duration: c.duration, channels: c.channels.length })),
+        clips: character.clips.map((c) => ({ name: c.name, duration: roundOf(c), channels: c.channels.length })),
       },
     }, shapes.map((s) => s.positions.buffer as ArrayBuffer));
   } catch (cause) {

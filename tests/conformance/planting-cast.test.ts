@@ -38,7 +38,7 @@ describe.each([['Oda', oda, odaBytes, 'head'], ['Bramble', bramble, brambleBytes
       const mixer = new THREE.AnimationMixer(gltf.scene);
       mixer.clipAction(gltf.animations.find((a) => a.name === clip.name)!).play();
       for (let k = 0; k <= 12; k++) {
-        const time = (0.999 * clip.duration * k) / 12, pose = poseCharacter(character, clip, clipTime(time * 24, 24, clip.duration, false));
+        const time = (0.999 * clip.duration * k) / 12, pose = poseCharacter(character, clip, clipTime(time * 24, 24, clip, false));
         skinPositions(character, mesh, pose, skin);
         rootMotionsInto(motions, planting, frames, skin, mesh.triangles);
         mixer.setTime(time);

@@ -11,7 +11,7 @@ import type { demoGroom } from '../../src/server/demo-oda';
 
 /** Deepest of the points (3 × n, m, world) below any closed mesh of those named, m; by rays and nearest points of three-mesh-bvh. */
 function deepest(character: Character, points: ArrayLike<number>, names: readonly string[], frame: number, scene: Scene, first: (p: number) => boolean): number {
-  const pose = poseCharacter(character, scene.clip, clipTime(frame, scene.shot.fps, scene.clip!.duration, scene.shot.cyclic));
+  const pose = poseCharacter(character, scene.clip, clipTime(frame, scene.shot.fps, scene.clip!, scene.shot.cyclic));
   let most = 0;
   for (const name of names) {
     const mesh = character.meshes.find((m) => m.name === name)!, P = new Float64Array(mesh.positions.length);
@@ -27,7 +27,7 @@ function deepest(character: Character, points: ArrayLike<number>, names: readonl
  * side of a cloth goes through it somewhere, as its root has not, and is half the cloth's thickness deep there.
  */
 function through(character: Character, points: ArrayLike<number>, names: readonly string[], frame: number, scene: Scene): number {
-  const pose = poseCharacter(character, scene.clip, clipTime(frame, scene.shot.fps, scene.clip!.duration, scene.shot.cyclic));
+  const pose = poseCharacter(character, scene.clip, clipTime(frame, scene.shot.fps, scene.clip!, scene.shot.cyclic));
   const places: number[] = [];
   let deep = 0;
   for (const name of names) {

@@ -21,7 +21,7 @@ export async function compareWithThree(bytes: Uint8Array, read: Result<Character
   for (const time of [0, 0.3, 0.8]) {
     mixer.setTime(time);
     gltf.scene.updateMatrixWorld(true);
-    const clip = character.clips[0] ?? null, pose = poseCharacter(character, clip, clip ? clipTime(time * 24, 24, clip.duration, false) : 0);
+    const clip = character.clips[0] ?? null, pose = poseCharacter(character, clip, clip ? clipTime(time * 24, 24, clip, false) : 0);
     const theirs: number[] = [], ours: number[] = [];
     gltf.scene.traverse((o) => {
       const mesh = o as THREE.SkinnedMesh;

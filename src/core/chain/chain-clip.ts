@@ -11,7 +11,8 @@ import { plantChains } from './chains';
  */
 export async function jointTurns(baked: Baked, poser: ChainPoser, free: readonly number[], list: readonly number[], asOne: boolean, each: (k: number, frame: number, points: ArrayLike<number>, pose: Pose, turns: readonly Float32Array[]) => void = () => undefined): Promise<{ turns: Float32Array[]; begins: number }> {
   const { character, document: { shot } } = baked, clip = character.clips.find((c) => c.name === shot.clip), first = list[0], last = list[list.length - 1];
-  if (asOne && clip && (first < 0 || (shot.cyclic && last > clip.duration * shot.fps + 1))) throw new Error(`Frames ${first} … ${last} are more than once through “${clip.name}” (0 … ${Math.floor(clip.duration * shot.fps)}), so that its movements and these cannot be one clip. Take frames of one time through, or the chains’ clip by itself.`);
+  const from = shot.cyclic && clip ? Math.round((clip.begins ?? 0) * shot.fps) : 0;
+  if (asOne && clip && (first < from || (shot.cyclic && last > clip.duration * shot.fps + 1))) throw new Error(`Frames ${first} … ${last} are more than once through “${clip.name}” (${from} … ${Math.floor(clip.duration * shot.fps)}), so that its movements and these cannot be one clip. Take frames of one time through, or the chains’ clip by itself.`);
   const turns = free.map(() => new Float32Array(4 * list.length)), local = new Float64Array(16), view = new BakedView(baked), between = new Between(baked);
   for (const [k, frame] of list.entries()) {
     const points = await between.at(frame), pose = view.poseAt(frame), moved = pose.slice();

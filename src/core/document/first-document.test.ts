@@ -1,9 +1,13 @@
+import { WebIO } from '@gltf-transform/core';
 import { describe, expect, it } from 'vitest';
 import { AS_IT_IS, placeCharacter } from '../mesh/placement';
 import { usualScale } from '../mesh/rest-box';
 import { readGlb } from '../../formats/gltf';
 import { tubeGlb } from '../../../tests/helpers/tube';
-import { firstDocument } from './first-document';
+import { brambleBytes } from '../../../tests/helpers/oda';
+import { poseAtFrame, type Character } from '../mesh/character';
+import { loopSeam } from '../mesh/clips';
+import { firstDocument, shotOfClip } from './first-document';
 import { documentSchema, newDocument, type GroomDocument } from './schema';
 
 describe('the document a groom begins with', async () => {
@@ -25,5 +29,29 @@ describe('the document a groom begins with', async () => {
   });
   it('does not lose its way with a mesh that has no size', () => {
     expect(usualScale({ ...tube, meshes: tube.meshes.map((m) => ({ ...m, positions: m.positions.map(() => 0), skin: -1 })) } as never)).toBe(1);
+  });
+});
+
+describe('a clip whose keys begin late', () => {
+  const LATE = 1.25;
+  it('is a shot from its first key on, goes round as it would have, and stands where its file has it', async () => {
+    const read = async (bytes: Uint8Array): Promise<Character> => { const r = await readGlb(bytes); if (!r.ok) throw new Error(r.error.message); return r.value; };
+    const io = new WebIO(), file = await io.readBinary(brambleBytes());
+    for (const times of new Set(file.getRoot().listAnimations().flatMap((a) => a.listSamplers()).map((s) => s.getInput()!))) times.setArray(times.getArray()!.map((t) => t + LATE));
+    const [early, late] = await Promise.all([read(brambleBytes()), read(await io.writeBinary(file))]), [a, b] = [early, late].map((c) => c.clips.find((k) => k.name === 'trot')!);
+    expect(a.begins).toBeUndefined();
+    expect(b.begins).toBeCloseTo(LATE, 6);
+    const was = shotOfClip(early, a, 24), is = shotOfClip(late, b, 24), by = 24 * LATE;
+    expect(was.cyclic).toBe(true);
+    expect(is).toEqual({ ...was, start: was.start + by, end: was.end + by });
+    expect(loopSeam(late, b, 24).gap).toBeCloseTo(loopSeam(early, a, 24).gap, 5);
+    for (const frame of [-40, 0, 7, 200]) {
+      const p = poseAtFrame(early, a, was, frame), q = poseAtFrame(late, b, is, frame + by);
+      for (let k = 0; k < p.length; k++) expect(Math.abs(p[k] - q[k])).toBeLessThan(1e-4);
+    }
+    // once through, the lead is there, and still
+    const once = { ...is, cyclic: false };
+    expect(poseAtFrame(late, b, once, 0)).toEqual(poseAtFrame(late, b, once, by));
+    expect(poseAtFrame(late, b, once, by + 4)).not.toEqual(poseAtFrame(late, b, once, by));
   });
 });

@@ -1,6 +1,6 @@
 /** The document a new groom begins with. */
 import type { Character, Clip } from '../mesh/character';
-import { isRound, keyRate, loopSeam } from '../mesh/clips';
+import { isRound, keyRate, loopSeam, roundOf } from '../mesh/clips';
 import { restBox, usualScale } from '../mesh/rest-box';
 import { BAKE_PARAMETERS, FILL_PARAMETERS, newDocument, PLANT_PARAMETERS, SWAY_PARAMETERS, type GroomDocument, type Parameter, type Shot } from './schema';
 
@@ -24,10 +24,10 @@ export function firstDocument(character: Character): GroomDocument {
 const MOST_GUIDES = 4, MOST_SHOWN = 30000;
 /** What a length usually is, for a character of another size, in two figures. */
 export function scaled({ fallback, min, max }: Pick<Parameter, 'fallback' | 'min' | 'max'>, scale: number): number { return Math.min(max, Math.max(min, Number((fallback * scale).toPrecision(2)))); }
-/** All of a clip; of a round without its last frame, which is its first again. */
+/** All of a clip from its first key on; of a round without its last frame, which is its first again. */
 export function shotOfClip(character: Character, clip: Clip, fps: number): Shot {
-  const { low, high } = restBox(character), frames = Math.max(1, Math.round(clip.duration * fps)), cyclic = isRound(loopSeam(character, clip, fps), high[1] - low[1]);
-  return { clip: clip.name, start: 0, end: cyclic ? Math.max(1, frames - 1) : frames, fps, cyclic };
+  const { low, high } = restBox(character), start = Math.round((clip.begins ?? 0) * fps), frames = Math.max(1, Math.round(roundOf(clip) * fps)), cyclic = isRound(loopSeam(character, clip, fps), high[1] - low[1]);
+  return { clip: clip.name, start, end: start + (cyclic ? Math.max(1, frames - 1) : frames), fps, cyclic };
 }
 
 /** Where the file says that hair grows; else the largest of the body. */

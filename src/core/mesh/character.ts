@@ -72,8 +72,10 @@ export interface Channel {
 
 export interface Clip {
   name: string;
-  /** s */
+  /** s: its last key. */
   duration: number;
+  /** s: its first key, up to which all stands still; 0 where there is none. */
+  begins?: number;
   channels: Channel[];
 }
 
@@ -101,12 +103,12 @@ export function morphPlace(character: Character, mesh: CharacterMesh): number {
   return at;
 }
 
-/** Time in a clip of frame `frame`: held at the ends, or wrapped where the shot is cyclic. */
-export function clipTime(frame: number, fps: number, duration: number, cyclic: boolean): number {
-  const t = frame / fps;
-  if (!cyclic || duration <= 0) return Math.min(Math.max(t, 0), duration);
-  const w = t % duration;
-  return w < 0 ? w + duration : w;
+/** Time in a clip of frame `frame`: held at the ends, or wrapped where the shot is cyclic: from its last key to its first. */
+export function clipTime(frame: number, fps: number, clip: Pick<Clip, 'begins' | 'duration'>, cyclic: boolean): number {
+  const t = frame / fps, { duration } = clip, begins = clip.begins ?? 0, round = duration - begins;
+  if (!cyclic || round <= 0) return Math.min(Math.max(t, 0), duration);
+  const w = (t - begins) % round;
+  return begins + (w < 0 ? w + round : w);
 }
 
 /**
@@ -140,7 +142,7 @@ export function poseCharacter(character: Character, clip: Clip | null, time: num
 
 /** Pose at a frame, whole or between, of a shot; what `kept` is, `poseCharacter` says. */
 export function poseAtFrame(character: Character, clip: Clip | null, shot: { fps: number; cyclic: boolean }, frame: number, kept?: { node: number; matrix: ArrayLike<number> }): Pose {
-  return poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip.duration, shot.cyclic) : 0, kept);
+  return poseCharacter(character, clip, clip ? clipTime(frame, shot.fps, clip, shot.cyclic) : 0, kept);
 }
 
 /** A clip that stays as another is at one time, s. */

@@ -18,7 +18,7 @@ export function joinClips(clips: readonly Clip[]): Clip[] {
   let start = clips[0].name;
   for (const { name } of clips) while (!name.startsWith(start)) start = start.slice(0, -1);
   const name = start.replace(/[\W_]+$/, '');
-  return [{ name: /\p{L}{2}/u.test(name) ? name : 'joined', duration: Math.max(...clips.map((c) => c.duration)), channels: clips.flatMap((c) => c.channels) }];
+  return [{ name: /\p{L}{2}/u.test(name) ? name : 'joined', duration: Math.max(...clips.map((c) => c.duration)), begins: Math.min(...clips.map((c) => c.begins ?? 0)), channels: clips.flatMap((c) => c.channels) }];
 }
 
 export interface Seam {
@@ -36,8 +36,8 @@ export interface Seam {
 
 /** How a clip would look repeated; `fps` is the rate at which velocity is taken. */
 export function loopSeam(character: Character, clip: Clip, fps: number): Seam {
-  const at = (t: number): Float64Array => poseCharacter(character, clip, clipTime(t * fps, fps, clip.duration, false)), d = Math.min(1 / fps, clip.duration / 4);
-  const first = at(0), next = at(d), last = at(clip.duration), before = at(clip.duration - d), out: Seam = { gap: 0, node: -1, turn: 0, jolt: 0, speed: 0 };
+  const at = (t: number): Float64Array => poseCharacter(character, clip, clipTime(t * fps, fps, clip, false)), begins = clip.begins ?? 0, d = Math.min(1 / fps, (clip.duration - begins) / 4);
+  const first = at(begins), next = at(begins + d), last = at(clip.duration), before = at(clip.duration - d), out: Seam = { gap: 0, node: -1, turn: 0, jolt: 0, speed: 0 };
   for (let n = 0; n < character.nodes.length; n++) {
     const o = 16 * n + 12, gap = Math.hypot(last[o] - first[o], last[o + 1] - first[o + 1], last[o + 2] - first[o + 2]);
     if (gap > out.gap) { out.gap = gap; out.node = n; }
@@ -63,6 +63,9 @@ function turnBetween(a: Float64Array, b: Float64Array, o: number): number {
 export const loops = (seam: Seam, height: number): boolean => seam.gap < 0.005 * height && seam.turn < 0.05;
 /** Whether it is meant to be: it does not begin at rest either. */
 export const isRound = (seam: Seam, height: number): boolean => loops(seam, height) && seam.speed > 0.05 * height;
+
+/** s: from its first key to its last. */
+export const roundOf = (clip: Pick<Clip, 'begins' | 'duration'>): number => clip.duration - (clip.begins ?? 0);
 
 /**
  * How a range of `frames` frames fits the rounds of a clip of `duration` s: how many rounds it is, by how much of a frame it is longer

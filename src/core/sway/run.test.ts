@@ -39,12 +39,21 @@ const apart = (a: Float32Array, b: Float32Array): number => {
 
 describe('clip time', () => {
   it('is held at the ends, or wrapped where the shot is cyclic', () => {
-    expect(clipTime(-3, 24, 2, false)).toBe(0);
-    expect(clipTime(12, 24, 2, false)).toBe(0.5);
-    expect(clipTime(99, 24, 2, false)).toBe(2);
-    expect(clipTime(-12, 24, 2, true)).toBe(1.5);
-    expect(clipTime(60, 24, 2, true)).toBe(0.5);
-    expect(clipTime(5, 24, 0, true)).toBe(0);
+    expect(clipTime(-3, 24, { duration: 2 }, false)).toBe(0);
+    expect(clipTime(12, 24, { duration: 2 }, false)).toBe(0.5);
+    expect(clipTime(99, 24, { duration: 2 }, false)).toBe(2);
+    expect(clipTime(-12, 24, { duration: 2 }, true)).toBe(1.5);
+    expect(clipTime(60, 24, { duration: 2 }, true)).toBe(0.5);
+    expect(clipTime(5, 24, { duration: 0 }, true)).toBe(0);
+  });
+  it('of what begins late goes round from its last key to its first', () => {
+    const late = { begins: 1.25, duration: 2.25 };
+    expect(clipTime(0, 24, late, false)).toBe(0);
+    expect(clipTime(60, 24, late, false)).toBe(2.25);
+    expect(clipTime(30, 24, late, true)).toBe(1.25);
+    expect(clipTime(54, 24, late, true)).toBe(1.25);
+    expect(clipTime(18, 24, late, true)).toBe(1.75);
+    expect(clipTime(66, 24, late, true)).toBe(1.75);
   });
 });
 

@@ -8,7 +8,7 @@ import { roleOf, type Parameter } from '../../core/document/schema';
 import { freeShotName, isNamedByClip } from '../../core/document/shots';
 import { nodeKey, type CharacterMesh, type Role } from '../../core/mesh/character';
 import { shotOfClip } from '../../core/document/first-document';
-import { isRound, keyRate, loopSeam, loops } from '../../core/mesh/clips';
+import { isRound, keyRate, loopSeam, loops, roundOf } from '../../core/mesh/clips';
 import { restBox } from '../../core/mesh/rest-box';
 import { useEditor } from '../state/store';
 import { CarryPart } from './carry-part';
@@ -28,6 +28,7 @@ export function CastPanel({ document }: PanelProps) {
   const { session } = useWorkshop();
   const { shot } = document, { clips } = session.character, clip = clips.find((c) => c.name === shot.clip);
   const lastFrame = clip ? Math.max(1, Math.round(clip.duration * shot.fps)) : 240;
+  const firstKey = clip ? Math.round((clip.begins ?? 0) * shot.fps) : 0;
   const edit = useEditor.getState().edit;
   const range = (label: string, help: string, min: number, max: number, fallback: number): Parameter => ({ label, unit: 'frames', min, max, step: 1, fallback, help, integer: true });
   const height = useMemo(() => { const { low, high } = restBox(session.character); return high[1] - low[1]; }, [session]);
@@ -50,15 +51,16 @@ export function CastPanel({ document }: PanelProps) {
           {clips.map((c) => (
             <button key={c.name} type="button" role="radio" aria-checked={c.name === shot.clip} data-testid={`clip-${c.name}`} onClick={() => edit(`Clip ${c.name}`, (d) => { if (isNamedByClip(d)) { d.shotName = ''; d.shotName = freeShotName(d, c.name); } Object.assign(d.shot, shotOfClip(session.character, c, d.shot.fps)); })}
               className="flex h-7 items-center gap-2 rounded px-2 text-left text-soft hover:bg-raised aria-checked:bg-lifted aria-checked:text-text">
-              <span aria-hidden className={`size-[7px] rounded-full ${c.name === shot.clip ? 'bg-copper' : 'border border-faint'}`} /><span className="truncate">{c.name}</span>{cyclesBy.get(c.name)?.round && <Repeat size={12} aria-label="repeats" className="shrink-0 text-faint" />}<span className="num ml-auto text-faint">{c.duration.toFixed(2)} s</span>
+              <span aria-hidden className={`size-[7px] rounded-full ${c.name === shot.clip ? 'bg-copper' : 'border border-faint'}`} /><span className="truncate">{c.name}</span>{cyclesBy.get(c.name)?.round && <Repeat size={12} aria-label="repeats" className="shrink-0 text-faint" />}<span className="num ml-auto text-faint">{roundOf(c).toFixed(2)} s</span>
             </button>
           ))}
         </div>
       </Question>
       <Question title="Which frames?">
-        <NumberField testId="shot-start" parameter={range('First', 'First frame of the shot.', 0, Math.max(0, shot.end - 1), 0)} value={shot.start} onChange={(v) => edit('First frame', (d) => { d.shot.start = v; }, 'shot.start')} onCommit={() => useEditor.getState().endStep()} />
+        <NumberField testId="shot-start" parameter={range('First', 'First frame of the shot.', 0, Math.max(0, shot.end - 1), firstKey)} value={shot.start} onChange={(v) => edit('First frame', (d) => { d.shot.start = v; }, 'shot.start')} onCommit={() => useEditor.getState().endStep()} />
         <NumberField testId="shot-end" parameter={range('Last', 'Last frame of the shot; past the end of the clip the last pose is held.', shot.start + 1, Math.max(lastFrame, 480), lastFrame)} value={shot.end} onChange={(v) => edit('Last frame', (d) => { d.shot.end = v; }, 'shot.end')} onCommit={() => useEditor.getState().endStep()} />
         <NumberField testId="shot-fps" parameter={{ label: 'Rate', unit: 'fr/s', min: 1, max: 240, step: 1, digits: 3, fallback: keyed ?? 24, help: 'Frames in a second. The movement itself does not change, only how finely it is cut.' }} value={shot.fps} onChange={setRate} onCommit={() => useEditor.getState().endStep()} />
+        {firstKey > 0 && shot.start < firstKey && <p data-testid="first-key" className="my-1 flex items-center gap-2 text-[12px] leading-snug text-faint"><span>The keys of this clip begin at frame <span className="num">{firstKey}</span>; {shot.cyclic ? 'its rounds are counted from there.' : 'before it all stands still.'}</span><Button className="shrink-0" data-testid="first-key-take" onClick={() => edit('First frame', (d) => { d.shot.start = firstKey; d.shot.end = Math.max(firstKey + 1, d.shot.end); })}>Begin there</Button></p>}
         {keyed !== null && !shot.cyclic && !isWhole(shot.fps / keyed) && <p data-testid="key-rate" className="my-1 flex items-center gap-2 text-[12px] leading-snug text-faint"><span>This clip is keyed at <span className="num">{keyed}</span> frames a second: cut at another rate, frames fall between its keys.</span><Button className="shrink-0" data-testid="key-rate-take" onClick={() => { setRate(keyed); useEditor.getState().endStep(); }}>Take <span className="num">{keyed}</span></Button></p>}
         <Toggle label="Cyclic" help="The clip repeats; its pre-roll comes from the round before." checked={shot.cyclic} onChange={(v) => edit(v ? 'Cyclic clip' : 'Clip once', (d) => { d.shot.cyclic = v; })} />
         <RoundNote document={document} />

@@ -303,7 +303,7 @@ export class CombDesk {
     useEditor.setState({ settling: true });
     const planting: Planting = { faces: Uint32Array.from(list, (g) => all.planting.faces[g]), weights: Float32Array.from(list.flatMap((g) => [all.planting.weights[2 * g], all.planting.weights[2 * g + 1]])) };
     // in the pose they are seen in
-    const { clip, bindPose } = session, { shot } = document, pose = clip && !bindPose ? { clip: clip.name, time: clipTime(useEditor.getState().frame, shot.fps, clip.duration, shot.cyclic) } : null;
+    const { clip, bindPose } = session, { shot } = document, pose = clip && !bindPose ? { clip: clip.name, time: clipTime(useEditor.getState().frame, shot.fps, clip, shot.cyclic) } : null;
     this.send({ kind: 'settle', request: this.settleNumber, planting, offsets, pointCount: all.pointCount, mesh: document.plot.mesh, hidden: document.hidden, pose, settings: { ...document.sway, hold: document.sway.hold * (1 - strength) } });
   }
   private settling: { request: number; guides: number[]; offsetsId: BufferId } | null = null;

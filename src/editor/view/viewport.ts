@@ -27,7 +27,8 @@ import { MapView } from './map-view';
 import { asHelper, Picture, type Shown } from './picture';
 import { ACCUMULATE_FRAGMENT, OUTPUT_FRAGMENT, SCREEN_VERTEX } from './hair-shaders';
 
-const STILL_FRAMES = 20;
+/** Frames of which a picture that rests is made, for how many pixels one is drawn. */
+const STILL_FRAMES = { 1: 20, 2: 10, 4: 5 } as const;
 /** m: a field of the ground, and how many there are each way. */
 const GROUND_CELL = 0.25, GROUND_CELLS = 16;
 /** Strands of a twentieth of a pixel and more are all drawn. */
@@ -101,7 +102,7 @@ export class Viewport {
   private playFrom: { at: number; frame: number } | null = null;
   /** Strands the next picture was made of; for tests and pictures. */
   settled = false;
-  stillFrames = STILL_FRAMES;
+  get stillFrames(): number { return STILL_FRAMES[useEditor.getState().grain]; }
 
   /** Stills and movies of what is seen. */
   readonly stills: Stills;
