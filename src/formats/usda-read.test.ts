@@ -52,7 +52,7 @@ lines"""
   int k = 3 ( doc = "three" \n hidden = true ) }
 reorder rootPrims = ["a"]`, '( subLayers = [ @s.usda@ (offset = 1), @t.usda@ ] )'));
     expect(s['/'].fields.subLayers).toEqual([{ asset: 's.usda' }, { asset: 't.usda' }]);
-    expect(s['/a'].fields).toEqual({ specifier: 'def', typeName: '', references: { asset: 'x.usd' }, relocates: {}, payload: [{ asset: 'y@z.usd' }, { asset: 'w.usd' }] });
+    expect(s['/a'].fields).toEqual({ specifier: 'def', typeName: '', references: { asset: 'x.usd', path: '/b' }, relocates: {}, payload: [{ asset: 'y@z.usd' }, { asset: 'w.usd' }] });
     expect(s['/a.k'].fields.default).toBe(3);
   });
   it('what is wrong is told with its line', () => {
@@ -113,6 +113,33 @@ describe('curves of OpenUSD files made elsewhere', () => {
     expect(warnings.join()).toMatch(/at 5, the first of 2 times/);
     const r = await openCurves([{ name: 'a.usdz', bytes: zipSync({ 'a.usda': [strToU8(moving), { level: 0 }] }) }]);
     expect(r.ok && r.value.curves.length).toBe(1);
+  });
+  it('prims take over from others of the layer: where they stand, as often as they do, what they say themselves counting more', async () => {
+    const lock = 'BasisCurves "lock" { uniform token type = "linear" int[] curveVertexCounts = [2] point3f[] points = [(0, 1, 0), (0, 2, 0)] }', put = (x: number): string => `double3 xformOp:translate = (${x}, 0, 0) uniform token[] xformOpOrder = ["xformOp:translate"]`;
+    const straight = (x: number): number[] => [x, 1, 0, x, 2, 0];
+    // patterns are not there themselves, whether they are a class or only over something
+    for (const pattern of ['class', 'over']) expect((await opened(layer(`${pattern} Scope "Kinds" { def ${lock} }
+ def Xform "a" { def "own" ( references = </Kinds/lock> (offset = 3) ) { } ${put(1)} }
+ def Xform "b" ( prepend references = </Kinds> ) { ${put(5)} }`))).curves.sort()).toEqual([straight(1), straight(5)]);
+    // one that stands there itself is there once more; over two steps; its own word on it counts more
+    expect((await opened(layer(`def ${lock}
+ def Xform "two" { def "c" ( inherits = </mid> ) { point3f[] points = [(7, 1, 0), (7, 2, 0)] } }
+ class "mid" ( specializes = </lock> ) { }`))).curves.sort()).toEqual([straight(0), straight(7)]);
+    // the layer's first; itself; one that is not there
+    expect((await opened(`#usda 1.0
+( defaultPrim = "lock" )
+ def ${lock}
+ def Xform "d" { ${put(2)} def "e" ( references = @@ ) { } }`)).curves.sort()).toEqual([straight(0), straight(2)]);
+    const odd = await opened(layer(`def Xform "x" ( references = [</x>, </x/y>, </gone>] ) { def ${lock} }`));
+    expect(odd.curves).toEqual([straight(0)]);
+    expect(odd.warnings.join()).toMatch(/takes over “\/gone”, which is not in it/);
+    // two that take over each other, with more in each, come to an end
+    expect(await refused(layer('def "p" ( references = </q> ) { def "r" ( references = </p> ) { } }\n def "q" ( references = </p> ) { def "s" ( references = </q> ) { } }'))).toMatch(/no curve|take over so much/);
+  });
+  it('what is not to be seen is left out, and said to be', async () => {
+    const lock = (name: string, more = ''): string => `def BasisCurves "${name}" { ${more} uniform token type = "linear" int[] curveVertexCounts = [2] point3f[] points = [(0, 1, 0), (0, 2, 0)] }`, { curves, warnings } = await opened(layer(`${lock('seen', 'token visibility = "inherited"')}\n ${lock('own', 'token visibility = "invisible"')}\n def Xform "in" { token visibility = "invisible" ${lock('it')} }`));
+    expect(curves.length).toBe(1);
+    expect(warnings.join()).toMatch(/2 sets of curves .* not to be seen/);
   });
   it('what cannot be taken says why', async () => {
     expect(await refused(layer(prim('[(0, 1, 0)]', '[4]')))).toMatch(/need more points than the 1 it has/);

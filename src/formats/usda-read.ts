@@ -84,19 +84,25 @@ class Reader {
     }
     if (c === '{') return this.dictionary(deep);
     if (c === '@') return this.text.startsWith('@@@', this.at) ? this.assetAt('@@@') : this.assetAt('@');
-    if (c === '<') return this.between('<', '>');
+    if (c === '<') return this.pathAt();
     const n = this.number();
     if (n !== null) return n;
     const word = this.word();
     return word === 'None' ? null : word === 'true' ? true : word === 'false' ? false : word;
   }
-  /** An asset: its name; what prim of it, and when it begins, is gone over. */
-  private assetAt(mark: string): { asset: string } {
+  /** An asset: its name, and what prim of it; when it begins is gone over. */
+  private assetAt(mark: string): { asset: string; path?: string } {
     const asset = this.between(mark, mark);
     this.space();
-    if (this.text[this.at] === '<') this.between('<', '>');
+    const path = this.text[this.at] === '<' ? this.between('<', '>') : null;
     this.said();
-    return { asset };
+    return path === null ? { asset } : { asset, path };
+  }
+  /** A prim of the same layer; when it begins is gone over. */
+  private pathAt(): string {
+    const path = this.between('<', '>');
+    this.said();
+    return path;
   }
   private list(close: string, out: unknown[], deep: number): void {
     this.at++;
