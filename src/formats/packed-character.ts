@@ -57,7 +57,7 @@ const schema = z.object({
     morphs: z.array(z.object({ name: z.string(), offsets: array })).default([]), morphRest: array.default(() => new Float32Array(0)), points: array.optional(), uvs: array.optional(),
   })),
   clips: z.array(z.object({
-    name: z.string(), duration: number,
+    name: z.string(), duration: number, begins: number.optional(),
     channels: z.array(z.object({ node: number, path: z.enum(['translation', 'rotation', 'scale', 'weights']), interpolation: z.enum(['LINEAR', 'STEP', 'CUBICSPLINE']), times: array, values: array })),
   })),
 });

@@ -32,9 +32,9 @@ export async function jointTurns(baked: Baked, poser: ChainPoser, free: readonly
 /** All frames of a bake of chains as one clip with the other movements of the shot's clip: for the character of the bake without what its roots are planted on. Throws in plain words where that cannot be. */
 export async function clipOfChains(baked: Baked, name: string): Promise<Clip> {
   const { document, character, startFrame, endFrame } = baked, { chains, shot } = document, { paths, pointCount, offsets } = plantChains(character, chains), free = paths.flatMap((p) => p.nodes), own = new Set(free), list = Array.from({ length: endFrame - startFrame + 1 }, (_, k) => startFrame + k);
-  const { turns, begins } = await jointTurns(baked, new ChainPoser(character, paths, pointCount, offsets), free, list, true), times = Float32Array.from(list, (f) => begins + (f - startFrame) / shot.fps), other = character.clips.find((c) => c.name === shot.clip);
+  const { turns, begins } = await jointTurns(baked, new ChainPoser(character, paths, pointCount, offsets), free, list, true), times = Float32Array.from(list, (f) => begins + (f - startFrame) / shot.fps), other = character.clips.find((c) => c.name === shot.clip), first = Math.min(times[0], other ? other.begins ?? 0 : Infinity);
   return {
-    name, duration: other?.duration ?? times[times.length - 1],
+    name, duration: other?.duration ?? times[times.length - 1], ...(first > 0 ? { begins: first } : {}),
     channels: [...(other?.channels ?? []).filter((c) => !(c.path === 'rotation' && own.has(c.node))), ...free.map((node, j) => ({ node, path: 'rotation' as const, interpolation: 'LINEAR' as const, times, values: turns[j] }))],
   };
 }

@@ -3,6 +3,7 @@ import { describe, expect, it } from 'vitest';
 import { AS_IT_IS, placeCharacter } from '../mesh/placement';
 import { usualScale } from '../mesh/rest-box';
 import { readGlb } from '../../formats/gltf';
+import { packCharacter, unpackCharacter } from '../../formats/packed-character';
 import { tubeGlb } from '../../../tests/helpers/tube';
 import { brambleBytes } from '../../../tests/helpers/oda';
 import { poseAtFrame, type Character } from '../mesh/character';
@@ -41,6 +42,9 @@ describe('a clip whose keys begin late', () => {
     const [early, late] = await Promise.all([read(brambleBytes()), read(await io.writeBinary(file))]), [a, b] = [early, late].map((c) => c.clips.find((k) => k.name === 'trot')!);
     expect(a.begins).toBeUndefined();
     expect(b.begins).toBeCloseTo(LATE, 6);
+    // as it is stored, too
+    const kept = unpackCharacter(packCharacter(late));
+    expect(kept.ok && kept.value.clips).toEqual(late.clips);
     const was = shotOfClip(early, a, 24), is = shotOfClip(late, b, 24), by = 24 * LATE;
     expect(was.cyclic).toBe(true);
     expect(is).toEqual({ ...was, start: was.start + by, end: was.end + by });

@@ -18,7 +18,7 @@ export function joinClips(clips: readonly Clip[]): Clip[] {
   let start = clips[0].name;
   for (const { name } of clips) while (!name.startsWith(start)) start = start.slice(0, -1);
   const name = start.replace(/[\W_]+$/, '');
-  return [{ name: /\p{L}{2}/u.test(name) ? name : 'joined', duration: Math.max(...clips.map((c) => c.duration)), begins: Math.min(...clips.map((c) => c.begins ?? 0)), channels: clips.flatMap((c) => c.channels) }];
+  return [{ name: /\p{L}{2}/u.test(name) ? name : 'joined', duration: Math.max(...clips.map((c) => c.duration)), ...(clips.every((c) => c.begins) ? { begins: Math.min(...clips.map((c) => c.begins!)) } : {}), channels: clips.flatMap((c) => c.channels) }];
 }
 
 export interface Seam {
