@@ -26,12 +26,16 @@ export interface GrowOptions {
 const STEPS = 90;
 /** Tightest bend of a falling strand, as a radius, m: hair has no sharp corner. */
 const TIGHTEST = 0.006;
+/** m: skin farther off does nothing, unless the hair is to be as far off. */
+const NEAR_SKIN = 0.05;
 /** Length over which the lead gives way to gravity, m. */
 const LED = 0.09;
 /** Falling hair keeps so far off what it goes round: m, and no more than this share of its length, as a mouse's is. It is turned aside from so many times as far, and has this share of it as room ahead at least. */
 const OFF = 0.006, OFF_SHARE = 1 / 40, ASIDE = 2.5, AHEAD = 0.5;
 /** A strand whose edges cut what it goes round is laid again, so many times as far off. */
 const WIDER = [1.7, 2.7, 4];
+/** One that hangs by so much of its length less low than it would with nothing around is stuffed into something, such as a collar; it is laid outside if it hangs lower there by `GAIN`, standing off the skin by so much of its length more. */
+const STUFFED = 0.2, GAIN = 0.1, OUTSIDE = [0.06, 0.12, 0.2];
 /** Surfaces that a step is turned along at most; a strand that has gone round something goes on for so many steps more, as its edges cut its bends, and is asked every so many whether that is enough. */
 const TURNS = 3, MORE = 90, ASKED = 6;
 
@@ -42,11 +46,18 @@ const TURNS = 3, MORE = 90, ASKED = 6;
 export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions): Float32Array {
   const { length, pointCount, lie, around } = options;
   if (lie === 'standing') return Float32Array.from({ length: 3 * pointCount }, (_, i) => (normal[i % 3] * length * Math.floor(i / 3)) / (pointCount - 1));
-  const off = Math.min(OFF, OFF_SHARE * length);
-  let best = fall(surface, root, normal, options, off), least = around ? cuts(around, root, best) : 0;
+  const off = Math.min(OFF, OFF_SHARE * length), { points, turned } = fall(surface, root, normal, options, off, 0);
+  if (!around || !turned) return points;
+  const tip = (of: Float32Array): number => of[of.length - 2];
+  let best = points, least = cuts(around, root, best);
   for (let k = 0; k < WIDER.length && least > 0; k++) {
-    const other = fall(surface, root, normal, options, WIDER[k] * off), n = cuts(around!, root, other);
-    if (n < least) { least = n; best = other; }
+    const other = fall(surface, root, normal, options, WIDER[k] * off, 0).points, n = cuts(around, root, other);
+    if (n < least) { best = other; least = n; }
+  }
+  const low = tip(fall(surface, root, normal, { ...options, around: null }, off, 0).points) + STUFFED * length;
+  for (let k = 0; k < OUTSIDE.length && tip(best) > low; k++) {
+    const other = fall(surface, root, normal, options, off, OUTSIDE[k] * length).points, n = tip(other) < tip(best) - GAIN * length ? cuts(around, root, other) : Infinity;
+    if (n <= least) { best = other; least = n; }
   }
   return best;
 }
@@ -63,30 +74,30 @@ function cuts(around: Surroundings, root: Vec3, points: Float32Array): number {
   return n;
 }
 
-/** A falling guide that keeps `off` (m) from what it goes round. */
-function fall(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions, off: number): Float32Array {
-  const { length, pointCount, lift, around } = options;
+/** A falling guide that keeps `off` (m) from what it goes round, and `beyond` (m) farther off the skin where that is steep. */
+function fall(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions, off: number, beyond: number): { points: Float32Array; turned: boolean } {
+  const { length, pointCount, lift, around } = options, most = Math.max(NEAR_SKIN, 1.3 * (lift + beyond));
   const lead = options.lead ?? [0, -1, 0];
   const ds = length / STEPS, aside = ASIDE * off, next = ds + AHEAD * off;
   let direction = normalize(addScaled(scale(normal, 0.9), tangential(lead, normal), 1));
   let p: Vec3 = [...root];
   const path = [0, 0, 0];
-  let walked = 0, reach = 0.05, turned = false, room = 0;
+  let walked = 0, reach = most, turned = false, room = 0;
   // what hung straight is as long along its edges as along its way
   const byEdge = (): Float32Array | null => resampleByEdge(path, pointCount, (length * 0.9999) / (pointCount - 1));
   for (let i = 0; i < (turned ? STEPS + MORE : STEPS); i++) {
     const whole = i >= STEPS && i % ASKED === 0 ? byEdge() : null;
-    if (whole) return whole;
+    if (whole) return { points: whole, turned };
     const s = i * ds, led = 1 - smoothStep(0.2 * LED, LED, s);
     let wish: Vec3 = [led * lead[0], led * lead[1] - (1 - led), led * lead[2]];
     // the skin cannot be farther off than it was, plus the step
     const near = surface.nearest(p, reach);
-    reach = near ? Math.min(0.05, near.distance + 1.05 * ds) : 0.05;
+    reach = near ? Math.min(most, near.distance + 1.05 * ds) : most;
     if (near) {
       const away: Vec3 = [p[0] - near.point[0], p[1] - near.point[1], p[2] - near.point[2]];
       const outside = dot(away, near.normal) >= 0 || near.distance < 1e-6;
       const n = outside && near.distance > 2e-4 ? normalize(away) : near.normal;
-      const missing = lift * smoothStep(0, 0.035, s) - (outside ? near.distance : -near.distance);
+      const missing = lift * smoothStep(0, 0.035, s) + beyond * smoothStep(0, 0.3, s / length) * (1 - smoothStep(0, 0.6, n[1])) - (outside ? near.distance : -near.distance);
       // drawn in toward the skin only where the skin carries it; pushed out wherever it is too close
       const carried = smoothStep(-0.35, 0.15, n[1]) * (1 - smoothStep(0.5, 0.9, s / length));
       const turn = missing > 0 ? Math.min(1.2, missing / 0.006) : carried * Math.max(-0.5, missing / 0.012);
@@ -120,7 +131,7 @@ function fall(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions, 
     path.push(p[0] - root[0], p[1] - root[1], p[2] - root[2]);
     if (walked > 0.5 * length && options.endAt?.(p)) break;
   }
-  return (turned ? byEdge() : null) ?? resampleEvenly(path, pointCount, Math.min(length, walked) * 0.9999);
+  return { points: (turned ? byEdge() : null) ?? resampleEvenly(path, pointCount, Math.min(length, walked) * 0.9999), turned };
 }
 
 /** A direction in which there is so much room, m: this one, or along what is in the way; null where there is none. */
