@@ -5,7 +5,7 @@ import { fillFrom } from '../core/fill/open-fill';
 import { cardsOf, meanTint } from '../core/fill/open-cards';
 import { FillShapes, widthAt } from '../core/fill/strands';
 import { rootPlace } from '../core/groom/planting';
-import { plantGuides, type PlantOrder } from '../core/groom/plant-guides';
+import { plantingSteps, type PlantOrder } from '../core/groom/plant-guides';
 import { SkinGrid } from '../core/groom/skin-grid';
 import type { Character } from '../core/mesh/character';
 import { Surface } from '../core/mesh/surface';
@@ -25,6 +25,7 @@ scope.onmessage = ({ data }) => {
     case 'surface':
       surface = new Surface(data.positions, data.triangles);
       grid = null;
+      growing = 0;
       return;
     case 'character': {
       const read = unpackCharacter(data.packed);
@@ -54,17 +55,19 @@ scope.onmessage = ({ data }) => {
       catch (cause) { scope.postMessage({ kind: 'failed', request: data.request, what: 'cards', message: cause instanceof Error ? cause.message : String(cause) }); }
       return;
     case 'plant':
+      if (surface) plant(surface, data.request, data.order).catch((cause: unknown) => { scope.postMessage({ kind: 'failed', request: data.request, what: 'plant', message: cause instanceof Error ? cause.message : String(cause) }); });
+      return;
+    case 'stopPlanting':
+      growing = 0;
+      return;
     case 'fill':
       try {
         if (!surface) return;
-        if (data.kind === 'plant') plant(surface, data.request, data.order);
-        else {
-          const strands = fillFrom(data.order, surface, character, (grid ??= new SkinGrid(surface.positions, surface.triangles)));
-          const shapes = data.shapes ? (new FillShapes(strands).at(data.order.offsets, data.order.pointCount).slice() as Float32Array<ArrayBuffer>) : null;
-          scope.postMessage({ kind: 'filled', request: data.request, strands, shapes }, [...strands.steps.map((s) => s.own.buffer as ArrayBuffer), ...(shapes ? [shapes.buffer] : [])]);
-        }
+        const strands = fillFrom(data.order, surface, character, (grid ??= new SkinGrid(surface.positions, surface.triangles)));
+        const shapes = data.shapes ? (new FillShapes(strands).at(data.order.offsets, data.order.pointCount).slice() as Float32Array<ArrayBuffer>) : null;
+        scope.postMessage({ kind: 'filled', request: data.request, strands, shapes }, [...strands.steps.map((s) => s.own.buffer as ArrayBuffer), ...(shapes ? [shapes.buffer] : [])]);
       } catch (cause) {
-        scope.postMessage({ kind: 'failed', request: data.request, what: data.kind, message: cause instanceof Error ? cause.message : String(cause) });
+        scope.postMessage({ kind: 'failed', request: data.request, what: 'fill', message: cause instanceof Error ? cause.message : String(cause) });
       }
   }
 };
@@ -92,7 +95,19 @@ function push(of: Character, { key, nodes, nodeCount, count, pose, hidden, setti
   scope.postMessage({ kind: 'pushed', key, nodes, deepest }, [nodes.buffer as ArrayBuffer]);
 }
 
-function plant(on: Surface, request: number, order: PlantOrder): void {
-  const { planting, offsets } = plantGuides(on, (grid ??= new SkinGrid(on.positions, on.triangles)), order);
-  scope.postMessage({ kind: 'planted', request, planting, offsets });
+/** Number of the planting that goes on, 0 for none; and after so many ms it tells how far it is, and lets what else is asked come between. */
+let growing = 0;
+const TOLD_MS = 120;
+async function plant(on: Surface, request: number, order: PlantOrder): Promise<void> {
+  growing = request;
+  const steps = plantingSteps(on, (grid ??= new SkinGrid(on.positions, on.triangles)), order);
+  for (let told = performance.now(); ;) {
+    const { done, value } = steps.next();
+    if (done) { scope.postMessage({ kind: 'planted', request, ...value }); return; }
+    if (performance.now() - told < TOLD_MS) continue;
+    scope.postMessage({ kind: 'planting', request, share: value });
+    await new Promise((resolve) => { setTimeout(resolve); });
+    if (growing !== request) return;
+    told = performance.now();
+  }
 }

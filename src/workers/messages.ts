@@ -46,6 +46,7 @@ export type FillRequest =
   /** Filled strands, 4 × nodes of each, to be lifted out of the colliders in a pose. */
   | { kind: 'push'; key: string; nodes: Float32Array; nodeCount: number; count: number; pose: Pose; hidden: readonly string[]; settings: SwaySettings }
   | { kind: 'plant'; request: number; order: PlantOrder }
+  | { kind: 'stopPlanting' }
   /** Some guides, to fall until they lie. */
   | ({ kind: 'settle'; request: number } & SettleOrder)
   /** How much skin shows between filled strands in the rest pose, from directions toward the viewer. */
@@ -58,6 +59,7 @@ export type FillRequest =
 export type FillReply =
   | { kind: 'colliders'; key: string; colliders: ColliderSet; light: Pill[] }
   | { kind: 'pushed'; key: string; nodes: Float32Array; deepest: number }
+  | { kind: 'planting'; request: number; share: number }
   | { kind: 'planted'; request: number; planting: Planting; offsets: Float32Array }
   | { kind: 'settled'; request: number; shapes: Float32Array }
   | { kind: 'filled'; request: number; strands: FilledStrands; shapes: Float32Array<ArrayBuffer> | null }

@@ -124,6 +124,25 @@ describe('planting on it', () => {
     expect((await document(id)).guides!.count).toBeGreaterThan(1.6 * count);
     expect(after.slice(0, before.length)).toEqual(before);
   });
+  it('long planting says how far it is, and stops at a word: what was there stays', async () => {
+    const before = (await document(id)).guides!;
+    await page.getByRole('radio', { name: 'So many' }).click();
+    await type('plant-guideCount', 12000);
+    await page.getByTestId('plant').click();
+    await page.waitForFunction(() => (window as never as { fineComb: { state: () => { plantingShare: number } } }).fineComb.state().plantingShare > 0);
+    expect(await page.getByTestId('plant').textContent()).toMatch(/Planting … \d+ %/);
+    await page.getByTestId('plant-stop').click();
+    await planted();
+    expect((await document(id)).guides).toEqual(before);
+    // and can begin anew, with no more than is asked for then
+    for (let k = 0; k < 2; k++) await page.getByRole('button', { name: /^Undo/ }).click();
+    await page.getByTestId('plant').click();
+    await planted();
+    expect((await document(id)).guides!.count).toBeLessThan(12000);
+    await page.getByRole('button', { name: /^Undo: Plant/ }).click();
+    await saved();
+    expect((await document(id)).guides).toEqual(before);
+  });
   it('a gradient, an inversion, a blur and a mirror of the length map are edits, each undone', async () => {
     await page.getByTestId('paint-length').click();
     await page.getByRole('radio', { name: 'Gradient' }).click();

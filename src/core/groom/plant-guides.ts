@@ -32,8 +32,13 @@ export const plantOrderOf = (plant: GroomDocument['plant'], faces: Uint32Array):
   density: null, lengths: null, flow: [], noWhorls: plant.noWhorls ?? false, around: null, kept: null,
 });
 
-/** `offsets`: 3 × points × guides, m, rest orientation. Throws in plain words where nothing, or too much, would be planted. */
-export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, seed, density: densityMap, lengths, lengthSpread, kept, length, flow, noWhorls, around, ...options }: PlantOrder): { planting: Planting; offsets: Float32Array } {
+export interface Planted { planting: Planting; /** 3 × points × guides, m, rest orientation. */ offsets: Float32Array }
+/** All of it at once. Throws in plain words where nothing, or too much, would be planted. */
+export function plantGuides(on: Surface, grid: SkinGrid, order: PlantOrder): Planted {
+  for (const steps = plantingSteps(on, grid, order); ;) { const { done, value } = steps.next(); if (done) return value; }
+}
+/** The same guide by guide, each told as the share that is done. */
+export function* plantingSteps(on: Surface, grid: SkinGrid, { faces, count, perM2, seed, density: densityMap, lengths, lengthSpread, kept, length, flow, noWhorls, around, ...options }: PlantOrder): Generator<number, Planted> {
   const mapOf = (bytes: Uint8Array | null): ReturnType<typeof mapSampler> => bytes && mapSampler(bytes, on.positions, on.triangles, grid);
   const density = mapOf(densityMap), share = mapOf(lengths), held = kept?.planting.faces.length ?? 0, wanted = count ?? Math.round(perM2 * plantedArea(on, faces, density));
   if (wanted < 1) throw new Error('At this density not one guide would be planted. Raise the density, or paint more of it.');
@@ -53,6 +58,7 @@ export function plantGuides(on: Surface, grid: SkinGrid, { faces, count, perM2, 
     // a strand must have some length to be one
     const root = rootPlace(on, planting, g), normal = on.normal(planting.faces[g]), grown = { ...options, around: worn, length: Math.max(Math.min(0.002, 0.1 * length), own) };
     offsets.set(options.lie === 'lying' ? growAlong(on, root, normal, way, grown) : growGuide(on, root, normal, flow.length > 0 ? { ...grown, lead: way(root, normal) } : grown), stride * g);
+    yield (g + 1) / n;
   }
   return { planting, offsets };
 }

@@ -157,7 +157,7 @@ function ByHand() {
 }
 
 function Planting({ document }: PanelProps) {
-  const { session } = useWorkshop(), { desk } = session, planting = useEditor((s) => s.planting), { plant, guides, plot } = document;
+  const { session } = useWorkshop(), { desk } = session, planting = useEditor((s) => s.planting), share = useEditor((s) => s.plantingShare), { plant, guides, plot } = document;
   const stale = guides && guides.plantKey !== plantKey(document), edit = useEditor.getState().edit, bare = session.plotFaces.length === 0;
   const density = desk.map('density'), expected = useMemo(() => {
     if (plant.by === 'count') return plant.guideCount;
@@ -178,8 +178,9 @@ function Planting({ document }: PanelProps) {
       <div className="mt-1.5"><Choice label="Lie" value={plant.lie} onChange={(v) => edit(`Hair ${v}`, (d) => { d.plant.lie = v; })} options={[{ value: 'falling', label: 'Falling', help: 'Guides leave the skin with the flow, bend over and hang down along it, round what is worn and not hidden.' }, { value: 'lying', label: 'Lying', help: 'Guides lie along the skin all their length, with the flow; downhill where there is none.' }, { value: 'standing', label: 'Standing', help: 'Guides stand straight out from the skin.' }]} /></div>
       {plant.lie !== 'standing' && <Field group="plant" name="liftMm" table={PLANT_PARAMETERS} />}
       <div className="mt-2.5 flex gap-2">
-        <Button primary data-testid="plant" disabled={bare || planting || expected < 1} onClick={anew}><Sprout size={15} />{planting ? 'Planting …' : guides ? 'Plant anew' : `Plant ${expected.toLocaleString('en')} guides`}</Button>
-        {guides && <Button data-testid="plant-more" disabled={bare || planting || expected <= guides.count} onClick={() => desk.plant(true)} {...helpProps('Fills up to the number or density above; guides that are there stay as they are combed.')}>{expected > guides.count ? `Plant ${(expected - guides.count).toLocaleString('en')} more` : 'Plant more'}</Button>}
+        <Button primary data-testid="plant" disabled={bare || planting || expected < 1} onClick={anew}><Sprout size={15} />{planting ? <>Planting … <span className="num">{Math.round(100 * share)} %</span></> : guides ? 'Plant anew' : `Plant ${expected.toLocaleString('en')} guides`}</Button>
+        {planting && <Button data-testid="plant-stop" onClick={() => desk.stopPlanting()} {...helpProps('Leaves off; the guides that were there stay as they are.')}>Stop</Button>}
+        {guides && !planting && <Button data-testid="plant-more" disabled={bare || planting || expected <= guides.count} onClick={() => desk.plant(true)} {...helpProps('Fills up to the number or density above; guides that are there stay as they are combed.')}>{expected > guides.count ? `Plant ${(expected - guides.count).toLocaleString('en')} more` : 'Plant more'}</Button>}
       </div>
       {guides && <Note>{guides.count.toLocaleString('en')} guides of {guides.pointCount} points are planted{stale ? '; the plot or these settings have changed since.' : '.'} {guides.combed ? 'They are combed: planting anew starts from scratch.' : ''}</Note>}
     </Question>

@@ -79,6 +79,7 @@ export function buildActions(session: Session, tell: (message: string) => void):
     { id: 'mirrored', name: 'See the picture in a mirror, or not', group: 'View', enabled: always, run: () => useEditor.setState({ comb: { ...state().comb, mirrored: !state().comb.mirrored } }) },
     { id: 'bind-pose', name: 'See the bind pose in Comb, or the frame', group: 'View', enabled: always, run: () => useEditor.setState({ comb: { ...state().comb, bindPose: !state().comb.bindPose } }) },
     { id: 'plant', name: 'Plant guides anew', group: 'Groom', enabled: hasPlot, run: () => { useEditor.setState({ stage: 'plant' }); session.desk.plant(); } },
+    { id: 'plant-stop', name: 'Stop planting', group: 'Groom', enabled: () => useEditor.getState().planting, run: () => { session.desk.stopPlanting(); } },
     { id: 'plant-more', name: 'Plant more guides between those that are there', group: 'Groom', enabled: () => hasPlot() && hasGuides(), run: () => { useEditor.setState({ stage: 'plant' }); session.desk.plant(true); } },
     { id: 'draw-skin', name: 'Draw a guide along the skin', group: 'Brushes', enabled: always, run: () => useEditor.setState({ stage: 'plant', plantTool: { name: 'draw', how: 'skin' } }) },
     { id: 'draw-view', name: 'Draw a guide in the view', group: 'Brushes', enabled: always, run: () => useEditor.setState({ stage: 'plant', plantTool: { name: 'draw', how: 'view' } }) },

@@ -37,7 +37,7 @@ export class PlantDesk {
   constructor(private readonly session: Session, private readonly keep: (bytes: Uint8Array) => BufferId, private readonly send: (message: FillRequest) => void) {}
 
   /** The plot is on another mesh now. */
-  forget(): void { this.gridNow = null; this.topologyNow = null; this.painting = null; }
+  forget(): void { this.stopPlanting(); this.gridNow = null; this.topologyNow = null; this.painting = null; }
   get grid(): SkinGrid { return (this.gridNow ??= new SkinGrid(this.session.rest, this.session.mesh.triangles)); }
   private get topology(): FaceTopology { return (this.topologyNow ??= new FaceTopology(this.session.rest, this.session.mesh.triangles)); }
 
@@ -209,7 +209,7 @@ export class PlantDesk {
   plant(more = false): void {
     const { session } = this, { document, guides } = session, { plant } = document, kept = more && guides ? { planting: guides.planting, offsets: this.blended() } : null;
     if (session.plotFaces.length === 0) return;
-    useEditor.setState({ planting: true });
+    useEditor.setState({ planting: true, plantingShare: 0 });
     const pointCount = kept ? guides!.pointCount : plant.pointCount;
     this.order = { request: ++this.request, key: plantKey(document), pointCount, kept: kept ? kept.planting.faces.length : 0, combed: !!kept && !!document.guides?.combed };
     this.send({
@@ -280,6 +280,14 @@ export class PlantDesk {
     this.addGuides(planting, shapesBetween(restSurface, guides.planting, this.blended(), guides.pointCount, planting), places.length === 1 ? 'Add a guide' : `Add ${places.length} guides`);
   }
 
+  /** Leaves off; what is there stays as it is. */
+  stopPlanting(): void {
+    if (!this.order) return;
+    this.order = null;
+    this.send({ kind: 'stopPlanting' });
+    useEditor.setState({ planting: false });
+  }
+  onPlanting(request: number, share: number): void { if (this.order?.request === request) useEditor.setState({ plantingShare: share }); }
   onPlanted(request: number, planting: Planting, offsets: Float32Array): void {
     const { order } = this;
     if (order?.request !== request) return;

@@ -550,6 +550,9 @@ export class Session {
     } else if (reply.kind === 'pushed') {
       if (reply.key !== this.pushAsked) return;
       this.pushed = { key: reply.key, nodes: reply.nodes };
+    } else if (reply.kind === 'planting') {
+      this.desk.onPlanting(reply.request, reply.share);
+      return;
     } else if (reply.kind === 'planted') {
       this.desk.onPlanted(reply.request, reply.planting, reply.offsets);
     } else if (reply.kind === 'settled') {

@@ -206,6 +206,8 @@ export interface EditorState {
   viewRequest: { name: ViewName; count: number };
   filling: boolean;
   planting: boolean;
+  /** Share of the guides that is planted, while they are. */
+  plantingShare: number;
   /** How much skin shows: whether it is being looked at, from where, and which of the bald spots is shown (−1: none). */
   covering: boolean;
   covered: { from: 'here' | 'round'; bare: number; spots: { face: number; bare: number }[]; at: number } | null;
@@ -258,7 +260,7 @@ export const useEditor = create<EditorState>((set, get) => ({
   selected: null, swayTool: { name: 'look' }, plantTool: { name: 'faces', how: 'brush', take: false }, draw: { tool: null, shown: 'shares', bend: 0, place: null },
   fillTool: 'look', light: { rig: 'bench', turnDeg: 0, turning: false }, still: null, stillStrands: null, frozen: null, cards: { making: false, made: 0, shown: 'strands', level: 0 },
   strip: 'time', run: NO_RUN, ...NO_TAKES, bakes: [], bakeId: null, bakeProof: null, bakeDamage: [], exports: [], movieSettings: { of: null, as: 'webm', height: 720, strands: null, fine: 12, turntable: false, words: true }, receivers: [], wish: handOverSchema.parse({ format: 'usdc', receiver: USUAL_RECEIVERS[0] }), movie: null, marked: -1,
-  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
+  viewName: 'threeQuarter', viewRequest: { name: 'threeQuarter', count: 0 }, filling: false, planting: false, plantingShare: 0, covering: false, covered: null, bringing: null, drawing: { liftMm: 8, smoothing: 0.4, longestCm: 60 }, colliderCount: 0, fillCount: 0,
   commandOpen: false, keysOpen: false, theme: 'peat', follow: null, grain: 1,
   set: (patch) => set(patch),
   open: (groom) => set({ groom, history: startHistory(groom.document), frame: groom.document.shot.start, save: 'saved' }),
