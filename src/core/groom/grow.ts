@@ -1,6 +1,6 @@
 /** First shapes of planted guides. */
 import { addScaled, cross, dot, normalize, perpendicular, scale, smoothStep, type Vec3 } from '../math/vec';
-import type { Surface } from '../mesh/surface';
+import type { Surface, SurfacePoint } from '../mesh/surface';
 import type { Surroundings } from './around';
 import { resampleByEdge, resampleEvenly } from './polyline';
 
@@ -49,26 +49,31 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
   const off = Math.min(OFF, OFF_SHARE * length), { points, turned } = fall(surface, root, normal, options, off, 0);
   if (!around || !turned) return points;
   const tip = (of: Float32Array): number => of[of.length - 2];
-  let best = points, least = cuts(around, root, best);
+  let best = points, least = cuts(surface, around, root, best);
   for (let k = 0; k < WIDER.length && least > 0; k++) {
-    const other = fall(surface, root, normal, options, WIDER[k] * off, 0).points, n = cuts(around, root, other);
+    const other = fall(surface, root, normal, options, WIDER[k] * off, 0).points, n = cuts(surface, around, root, other);
     if (n < least) { best = other; least = n; }
   }
   const low = tip(fall(surface, root, normal, { ...options, around: null }, off, 0).points) + STUFFED * length;
   for (let k = 0; k < OUTSIDE.length && tip(best) > low; k++) {
-    const other = fall(surface, root, normal, options, off, OUTSIDE[k] * length).points, n = tip(other) < tip(best) - GAIN * length ? cuts(around, root, other) : Infinity;
+    const other = fall(surface, root, normal, options, off, OUTSIDE[k] * length).points, n = tip(other) < tip(best) - GAIN * length ? cuts(surface, around, root, other) : Infinity;
     if (n <= least) { best = other; least = n; }
   }
   return best;
 }
 
-/** How many edges of a strand, seen from its root, go through what is around; the first belongs to its root. */
-function cuts(around: Surroundings, root: Vec3, points: Float32Array): number {
+/** What a ray meets first of what is around and the skin. */
+function ahead(surface: Surface, around: Surroundings, p: Vec3, direction: Vec3): SurfacePoint | null {
+  const worn = around.ahead(p, direction), skin = surface.raycast(p, direction);
+  return worn && skin ? (worn.distance <= skin.distance ? worn : skin) : worn ?? skin;
+}
+/** How many edges of a strand, seen from its root, go through what is around, or the skin; the first belongs to its root. */
+function cuts(surface: Surface, around: Surroundings, root: Vec3, points: Float32Array): number {
   let n = 0;
   for (let o = 3; o < points.length - 3; o += 3) {
     const way: Vec3 = [points[o + 3] - points[o], points[o + 4] - points[o + 1], points[o + 5] - points[o + 2]], long = Math.sqrt(dot(way, way));
     if (!(long > 0)) continue;
-    const hit = around.ahead([root[0] + points[o], root[1] + points[o + 1], root[2] + points[o + 2]], scale(way, 1 / long));
+    const hit = ahead(surface, around, [root[0] + points[o], root[1] + points[o + 1], root[2] + points[o + 2]], scale(way, 1 / long));
     if (hit && hit.distance < long) n++;
   }
   return n;
@@ -122,7 +127,7 @@ function fall(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions, 
       // where there is no way on it turns aside, and back up in the end
       const across = cross(around.away, direction), ways: Vec3[] = [direction, across, scale(across, -1), around.away];
       let clear: Vec3 | null = null;
-      for (let k = 0; k < ways.length && !clear; k++) clear = clearOf(around, p, normalize(ways[k]), next);
+      for (let k = 0; k < ways.length && !clear; k++) clear = clearOf(surface, around, p, normalize(ways[k]), next);
       if (!clear) break;
       direction = clear;
     }
@@ -135,10 +140,10 @@ function fall(surface: Surface, root: Vec3, normal: Vec3, options: GrowOptions, 
 }
 
 /** A direction in which there is so much room, m: this one, or along what is in the way; null where there is none. */
-function clearOf(around: Surroundings, p: Vec3, direction: Vec3, room: number): Vec3 | null {
+function clearOf(surface: Surface, around: Surroundings, p: Vec3, direction: Vec3, room: number): Vec3 | null {
   let d = direction, before: Vec3 | null = null;
   for (let k = 0; k <= TURNS; k++) {
-    const hit = around.ahead(p, d);
+    const hit = ahead(surface, around, p, d);
     if (!hit || hit.distance > room) return d;
     const n = dot(hit.normal, d) > 0 ? scale(hit.normal, -1) : hit.normal, along = addScaled(d, n, -dot(d, n)), fold: Vec3 | null = before && normalize(cross(before, n));
     // two surfaces are followed along the fold between them
