@@ -54,6 +54,8 @@ export function growGuide(surface: Surface, root: Vec3, normal: Vec3, options: G
     const other = fall(surface, root, normal, options, WIDER[k] * off, 0).points, n = cuts(surface, around, root, other);
     if (n < least) { best = other; least = n; }
   }
+  // none hangs lower than straight down
+  if (tip(best) <= (STUFFED - 1) * length) return best;
   const low = tip(fall(surface, root, normal, { ...options, around: null }, off, 0).points) + STUFFED * length;
   for (let k = 0; k < OUTSIDE.length && tip(best) > low; k++) {
     const other = fall(surface, root, normal, options, off, OUTSIDE[k] * length).points, n = tip(other) < tip(best) - GAIN * length ? cuts(surface, around, root, other) : Infinity;
