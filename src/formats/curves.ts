@@ -56,7 +56,7 @@ async function byKind(file: NamedFile, files: readonly NamedFile[]): Promise<Rea
   const head = new TextDecoder('latin1').decode(file.bytes.subarray(0, 16)).replace(/^\xef\xbb\xbf/, '');
   if (/\.obj$/i.test(file.name)) { const r = readObj(file.bytes); return r.ok ? plain(r.value.lines, [...(r.value.meshes.length > 0 ? ['Surfaces in it are left out.'] : []), ...r.warnings]) : r; }
   if (head.startsWith('#usda')) return curvesOfLayer(readUsdText(new TextDecoder().decode(file.bytes)));
-  if (head.startsWith('PXR-USDC')) return curvesOfLayer(new USDCParser().parseData(file.bytes.slice().buffer) as UsdLayer);
+  if (head.startsWith('PXR-USDC')) return curvesOfLayer(new USDCParser().parseData(file.bytes.slice().buffer) as UsdLayer, true);
   if (head.startsWith('HAIR')) return fromHair(file.bytes);
   if (/\.data$/i.test(file.name)) return fromData(file.bytes);
   return fromGltf(file, files);

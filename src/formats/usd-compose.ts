@@ -47,7 +47,7 @@ function placeIn(sorted: readonly string[], path: string): number {
 /** Paths of prims of the same layer that a prim takes over; without a path it is the layer's first. */
 function takenFrom(fields: Record<string, unknown>, layer: Record<string, unknown> = {}): string[] {
   const out: string[] = [];
-  for (const [name, whole] of [['references', true], ['payload', true], ['inherits', false], ['specializes', false]] as const) {
+  for (const [name, whole] of [['references', true], ['payload', true], ['inherits', false], ['inheritPaths', false], ['specializes', false]] as const) {
     for (const v of [fields[name]].flat()) {
       if (typeof v === 'string' && v.startsWith('/')) out.push(v);
       else if (whole && v && typeof v === 'object' && (v as { asset?: unknown }).asset === '') {

@@ -54,8 +54,8 @@ function onNurbs(P: Float32Array, order: number, knots: readonly number[], weigh
   return out;
 }
 
-/** The curves of a layer, where they stand at first. */
-export function curvesOfLayer({ specsByPath }: UsdLayer): CurvesRead {
+/** The curves of a layer, where they stand at first. `binary`: read by the parser of that form, which leaves references unread. */
+export function curvesOfLayer({ specsByPath }: UsdLayer, binary = false): CurvesRead {
   const curves: Float32Array[] = [], warnings: string[] = [], { specs, patterns } = composed(specsByPath, warnings), root = specs['/']?.fields ?? {};
   const value = (path: string): ArrayLike<number> | null => {
     const f = specs[path]?.fields, samples = f?.timeSamples as { values?: unknown[] } | undefined, v = f?.default ?? samples?.values?.[0];
@@ -125,6 +125,11 @@ export function curvesOfLayer({ specsByPath }: UsdLayer): CurvesRead {
     const names = [...others].slice(0, 3).map((v) => `“${v}”`).join(', ');
     if (curves.length === 0) return failure('unsupported', `It holds no curves itself but refers to ${names}. Bring that file in, or export it flattened.`);
     warnings.push(`What it refers to is left out: ${names}.`);
+  }
+  if (binary && Object.values(specs).some(({ fields }) => fields.references === null || fields.payload === null)) {
+    const what = 'takes over from other prims or files, which is not followed in the binary form: save it as text (.usda), or flattened';
+    if (curves.length === 0) return failure('unsupported', `It holds no curves itself but ${what}.`);
+    warnings.push(`Something in it ${what}.`);
   }
   const up = String(root.upAxis ?? '').toUpperCase(), metres = Number(root.metersPerUnit);
   return { ok: true, value: { curves: curves.filter((c) => c.length >= 6), scale: metres > 0 ? metres : root.upAxis ? 0.01 : null, up: up === 'Z' ? '+z' : up === 'Y' ? '+y' : null }, warnings };

@@ -3,6 +3,7 @@ import { strToU8, zipSync } from 'fflate';
 import { CubicBezierCurve3, Vector3 } from 'three';
 import { describe, expect, it } from 'vitest';
 import { openCurves } from './curves';
+import { curvesOfLayer } from './usd-read-curves';
 import { readUsdText, UsdTextError } from './usda-read';
 
 const layer = (body: string, head = ''): string => `#usda 1.0\n${head}\n${body}\n`;
@@ -135,6 +136,17 @@ describe('curves of OpenUSD files made elsewhere', () => {
     expect(odd.warnings.join()).toMatch(/takes over “\/gone”, which is not in it/);
     // two that take over each other, with more in each, come to an end
     expect(await refused(layer('def "p" ( references = </q> ) { def "r" ( references = </p> ) { } }\n def "q" ( references = </p> ) { def "s" ( references = </q> ) { } }'))).toMatch(/no curve|take over so much/);
+  });
+  it('what the binary form’s parser leaves unread is told', () => {
+    const lock = { '/lock': { fields: { typeName: 'BasisCurves', specifier: 0 } }, '/lock.type': { fields: { default: 'linear' } }, '/lock.curveVertexCounts': { fields: { default: [2] } }, '/lock.points': { fields: { default: [0, 1, 0, 0, 2, 0] } } }, asking = { '/a': { fields: { typeName: 'Xform', references: null } } };
+    const some = curvesOfLayer({ specsByPath: { '/': { fields: {} }, ...lock, ...asking } }, true), none = curvesOfLayer({ specsByPath: { '/': { fields: {} }, ...asking } }, true);
+    expect(some.ok && [some.value.curves.length, some.warnings.join()]).toEqual([1, expect.stringMatching(/not followed in the binary form/)]);
+    expect(!none.ok && none.error.message).toMatch(/holds no curves itself but takes over .* save it as text/);
+    // in text it stands for nothing at all
+    expect(curvesOfLayer({ specsByPath: { '/': { fields: {} }, ...lock, ...asking } }).warnings).toEqual([]);
+    // inherits are read there, under another name
+    const by = curvesOfLayer({ specsByPath: { '/': { fields: {} }, ...lock, '/b': { fields: { typeName: '', inheritPaths: ['/lock'] } } } }, true);
+    expect(by.ok && by.value.curves.length).toBe(2);
   });
   it('what is not to be seen is left out, and said to be', async () => {
     const lock = (name: string, more = ''): string => `def BasisCurves "${name}" { ${more} uniform token type = "linear" int[] curveVertexCounts = [2] point3f[] points = [(0, 1, 0), (0, 2, 0)] }`, { curves, warnings } = await opened(layer(`${lock('seen', 'token visibility = "inherited"')}\n ${lock('own', 'token visibility = "invisible"')}\n def Xform "in" { token visibility = "invisible" ${lock('it')} }`));
