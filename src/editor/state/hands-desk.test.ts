@@ -91,6 +91,24 @@ describe('moving by hand', () => {
     expect(useEditor.getState().swayTool).toEqual({ name: 'look' });
     expect(set).toHaveBeenLastCalledWith(2, true);
   });
+  it('what is shown is held where the hand was when its frame was asked for, however far it has gone on', () => {
+    const { desk, said, answer, set } = setUp(40, 1), shownAt: unknown[] = [];
+    set.mockImplementation(() => { shownAt.push(desk.shown); });
+    useEditor.setState({ live: { ...live(), mode: 'hold' } });
+    desk.start();
+    answer(0);
+    desk.move([0.1, 0, 0], null);
+    vi.advanceTimersByTime(60);
+    const asked = (said[0].at(-1) as Step).hand;
+    expect(asked!.shift).toEqual([0.1, 0, 0]);
+    desk.move([0.2, 0, 0], null);
+    shownAt.length = 0;
+    answer(0);
+    expect(shownAt).toEqual([asked]);
+    expect(desk.hand!.shift[0]).toBeCloseTo(0.3, 12);
+    desk.stop();
+    expect(desk.shown).toBeNull();
+  });
   it('a setting counts from the next frame on; a loop goes on from its first pose', () => {
     const { desk, said, answer, session } = setUp(40, 1);
     useEditor.setState({ frame: 5 });

@@ -33,6 +33,9 @@ export class HandsDesk {
   /** Points of the guides just now; null where nothing is moved by hand. */
   points: Float32Array | null = null;
   hand: Hand | null = null;
+  /** Where the hand had what it holds in the frame that is shown, and in the one that is asked for: it may have gone on since. */
+  shown: Hand | null = null;
+  private sent: Hand | null = null;
   /** Drops just now, `DROP_NUMBERS` each. */
   drops: Float32Array | null = null;
   private run = 0;
@@ -76,7 +79,7 @@ export class HandsDesk {
     const coupling = coupled && !alone ? { memory: new SharedArrayBuffer(8 * couplingNumbers(count * g.pointCount)), control: new SharedArrayBuffer(4 * CONTROL_WORDS) } : undefined;
     this.control = coupling ? new Int32Array(coupling.control) : null;
     this.of = document;
-    this.hand = hand ?? noHand(live.node, session.middleOfHair());
+    this.hand = this.sent = hand ?? noHand(live.node, session.middleOfHair());
     this.frame = Math.round(frame);
     this.steps = 0;
     this.took = 0;
@@ -100,7 +103,7 @@ export class HandsDesk {
     if (!this.of) return;
     this.end();
     this.points = this.drops = null;
-    this.hand = null;
+    this.hand = this.shown = this.sent = null;
     this.session.runs.lend();
     const { mode, speed, node, share, auto } = useEditor.getState().live;
     this.set({ ...NO_TAKES.live, mode, speed, node, share, auto });
@@ -134,6 +137,7 @@ export class HandsDesk {
   private spread(points: Float32Array): void {
     const { session, few } = this, { guides } = session;
     if (!guides || !few) return;
+    this.shown = this.sent;
     const { pointCount } = guides, motions = new Float64Array(7 * few.which.length), all = new Float32Array(guides.offsets.length);
     if (useEditor.getState().frame !== this.frame) useEditor.setState({ frame: this.frame });
     else session.setFrame(this.frame, true);
@@ -184,6 +188,7 @@ export class HandsDesk {
     const changed = document.sway !== of.sway;
     if (changed) this.of = document;
     this.expect();
+    this.sent = this.hand;
     for (const w of this.workers.slice(0, this.shares.length - 1)) w.postMessage({ kind: 'step', run: this.run, frame: this.frame, hand: this.hand, document: changed ? this.reduce(document) : null, maps: changed ? session.mapBuffers() : {} } satisfies SwayRequest);
   }
   pause(paused: boolean): void { this.set({ paused }); if (paused) clearTimeout(this.timer); if (!paused && this.missing <= 0) { this.due = performance.now(); this.waitForNext(); } }

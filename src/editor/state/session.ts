@@ -314,7 +314,7 @@ export class Session {
     const { shot } = this.document, clip = useEditor.getState().bringing || this.bindPose ? null : this.clip;
     this.pose = poseAtFrame(this.character, clip, shot, frame);
     this.travel.stand(this.pose);
-    applyHand(this.pose, this.character, this.hands.hand);
+    applyHand(this.pose, this.character, this.hands.shown);
     skinPositions(this.character, this.mesh, this.pose, this.skin);
     this.surfaceFrame = NaN;
     if (this.guides) {
