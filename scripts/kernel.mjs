@@ -1,4 +1,4 @@
-// Compiles the fast kernel from src/core/sway/rod when a source differs from the last time; the same bytes on every machine.
+// Compiles the fast kernels (strands from src/core/sway/rod, nearest chains from src/core/groom/comb) when a source differs from the last time; the same bytes on every machine.
 import './treatments.mjs';
 import './fill-kernel.mjs';
 import './draco.mjs';
@@ -7,38 +7,48 @@ import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
 
-const root = path.join(path.dirname(fileURLToPath(import.meta.url)), '..');
-const folder = path.join(root, 'src/core/sway/rod'), target = path.join(root, 'src/core/sway/fast/kernel-code.ts');
-const PARTS = ['predict', 'frames', 'loads', 'touch', 'stretch', 'bend', 'block-solve', 'length-projection', 'finish', 'step'];
-const files = PARTS.map((name) => ({ name: `${name}.ts`, text: readFileSync(path.join(folder, `${name}.ts`), 'utf8') }));
-const own = [fileURLToPath(import.meta.url), path.join(root, 'scripts/kernel/translate.mjs'), path.join(folder, 'arrays.ts'), path.join(root, 'package-lock.json')];
-const stamp = createHash('sha256').update(files.map((f) => f.text).join('\0')).update(own.map((p) => readFileSync(p, 'utf8')).join('\0')).digest('hex');
-if (!process.argv.includes('--print') && existsSync(target) && readFileSync(target, 'utf8').includes(stamp)) process.exit(0);
+const root = path.join(path.dirname(fileURLToPath(import.meta.url)), '..'), print = process.argv.includes('--print');
 
-const [{ default: asc }, { build }, { declare, translate }] = await Promise.all([import('assemblyscript/asc'), import('esbuild'), import('./kernel/translate.mjs')]);
-/** The names of the fields, from the file that owns them. */
-mkdirSync(path.join(root, 'dist'), { recursive: true });
-const fieldsFile = path.join(root, 'dist/kernel-fields.mjs');
-await build({ entryPoints: [path.join(folder, 'arrays.ts')], bundle: true, format: 'esm', outfile: fieldsFile, logLevel: 'warning' });
-const { POINT_FIELDS, TOUCH_FIELDS, STRAND_FIELDS, SCRATCH_FIELDS } = await import(pathToFileURL(fieldsFile).href);
-const fields = [POINT_FIELDS, TOUCH_FIELDS, STRAND_FIELDS, SCRATCH_FIELDS].flatMap((f) => Object.keys(f));
-declare(files);
-const code = translate(files, fields, ['h', 'gravityX', 'gravityY', 'gravityZ']);
-const outputs = new Map(), notes = [];
-const { error } = await asc.main(['kernel.ts', '--outFile', 'kernel.wasm', '-O3', '--converge', '--noAssert', '--runtime', 'stub', '--enable', 'simd', '--importMemory', '--memoryBase', '1024'], {
-  readFile: (name) => (name === 'kernel.ts' ? code : null),
-  writeFile: (name, bytes) => { outputs.set(name, bytes); },
-  listFiles: () => [],
-  stderr: { write: (text) => { notes.push(text); } },
-});
-if (error) { writeFileSync(path.join(root, 'dist/kernel.as.ts'), code); throw new Error(`The fast kernel did not compile (see dist/kernel.as.ts):\n${notes.join('')}${error.message}`); }
-const wasm = outputs.get('kernel.wasm'), sum = createHash('sha256').update(wasm).digest('hex');
-if (process.argv.includes('--print')) { console.log(sum); process.exit(0); }
-mkdirSync(path.dirname(target), { recursive: true });
-writeFileSync(target, `/** Made by scripts/kernel.mjs from src/core/sway/rod; not kept in the repository. Sources ${stamp}. */
+/** What is compiled: files in `folder`, in the order of their calls; the file that owns the names of the fields, and which of its exports. */
+const KERNELS = [
+  { name: 'KERNEL', names: 'KERNEL_FIELDS', folder: 'src/core/sway/rod', parts: ['predict', 'frames', 'loads', 'touch', 'stretch', 'bend', 'block-solve', 'length-projection', 'finish', 'step'], owner: 'arrays', fields: ['POINT_FIELDS', 'TOUCH_FIELDS', 'STRAND_FIELDS', 'SCRATCH_FIELDS'], numbers: ['h', 'gravityX', 'gravityY', 'gravityZ'], target: 'src/core/sway/fast/kernel-code.ts' },
+  { name: 'CHAIN', names: 'CHAIN_NAMES', folder: 'src/core/groom/comb', parts: ['near-steps'], owner: 'near-steps', fields: ['CHAIN_FIELDS'], numbers: [], target: 'src/core/groom/comb/fast/chain-code.ts' },
+];
+const sums = [];
+for (const kernel of KERNELS) sums.push(await compile(kernel));
+if (print) console.log(sums.join('\n'));
+
+async function compile({ name, names, folder: from, parts, owner, fields: kinds, numbers, target: to }) {
+  const folder = path.join(root, from), target = path.join(root, to);
+  const files = parts.map((part) => ({ name: `${part}.ts`, text: readFileSync(path.join(folder, `${part}.ts`), 'utf8') }));
+  const own = [fileURLToPath(import.meta.url), path.join(root, 'scripts/kernel/translate.mjs'), path.join(folder, `${owner}.ts`), path.join(root, 'package-lock.json')];
+  const stamp = createHash('sha256').update(files.map((f) => f.text).join('\0')).update(own.map((p) => readFileSync(p, 'utf8')).join('\0')).digest('hex');
+  if (!print && existsSync(target) && readFileSync(target, 'utf8').includes(stamp)) return '';
+
+  const [{ default: asc }, { build }, { declare, translate }] = await Promise.all([import('assemblyscript/asc'), import('esbuild'), import('./kernel/translate.mjs')]);
+  /** The names of the fields, from the file that owns them. */
+  mkdirSync(path.join(root, 'dist'), { recursive: true });
+  const fieldsFile = path.join(root, `dist/${owner}-fields.mjs`);
+  await build({ entryPoints: [path.join(folder, `${owner}.ts`)], bundle: true, format: 'esm', outfile: fieldsFile, logLevel: 'warning' });
+  const owned = await import(pathToFileURL(fieldsFile).href), fields = kinds.flatMap((kind) => Object.keys(owned[kind]));
+  declare(files);
+  const code = translate(files, fields, numbers), outputs = new Map(), notes = [];
+  const { error } = await asc.main(['kernel.ts', '--outFile', 'kernel.wasm', '-O3', '--converge', '--noAssert', '--runtime', 'stub', '--enable', 'simd', '--importMemory', '--memoryBase', '1024'], {
+    readFile: (file) => (file === 'kernel.ts' ? code : null),
+    writeFile: (file, bytes) => { outputs.set(file, bytes); },
+    listFiles: () => [],
+    stderr: { write: (text) => { notes.push(text); } },
+  });
+  if (error) { writeFileSync(path.join(root, `dist/${owner}.as.ts`), code); throw new Error(`${from} did not compile (see dist/${owner}.as.ts):\n${notes.join('')}${error.message}`); }
+  const wasm = outputs.get('kernel.wasm'), sum = createHash('sha256').update(wasm).digest('hex');
+  if (print) return sum;
+  mkdirSync(path.dirname(target), { recursive: true });
+  writeFileSync(target, `/** Made by scripts/kernel.mjs from ${from}; not kept in the repository. Sources ${stamp}. */
 /** Names of the fields in the order of \`setBase\`. */
-export const KERNEL_FIELDS: readonly string[] = ${JSON.stringify(fields)};
-export const KERNEL_SHA256 = '${sum}';
-export const KERNEL_CODE = '${Buffer.from(wasm).toString('base64')}';
+export const ${names}: readonly string[] = ${JSON.stringify(fields)};
+export const ${name}_SHA256 = '${sum}';
+export const ${name}_CODE = '${Buffer.from(wasm).toString('base64')}';
 `);
-console.log(`fast kernel: ${wasm.length} bytes, sha256 ${sum.slice(0, 12)}…`);
+  console.log(`${to}: ${wasm.length} bytes, sha256 ${sum.slice(0, 12)}…`);
+  return sum;
+}

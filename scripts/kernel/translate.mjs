@@ -1,5 +1,5 @@
 /**
- * From the restricted TypeScript of src/core/sway/rod (see lanes.ts there) to AssemblyScript on f32x4, four strands a lane.
+ * From the restricted TypeScript of src/core/sway/rod (see lanes.ts there) and of src/core/groom/comb/near-steps.ts to AssemblyScript on f32x4, four strands a lane.
  * Anything outside the small language is refused with its place.
  */
 import ts from 'typescript';
@@ -8,8 +8,12 @@ const K = ts.SyntaxKind;
 const FLOAT_OPS = { [K.PlusToken]: 'add', [K.MinusToken]: 'sub', [K.AsteriskToken]: 'mul', [K.SlashToken]: 'div' };
 const MATH = { 'Math.sqrt': 'sqrt', 'Math.abs': 'abs', 'Math.max': 'max', 'Math.min': 'min' };
 const INT_OPTIONS = new Set(['passes', 'lagging']);
+/** What holds the fields. */
+const ARRAYS = new Set(['RodArrays', 'ChainArrays']);
+/** Functions that are asked for from outside. */
+const ENTRIES = new Set(['stepStrand', 'nearSteps']);
 
-/** `files`: { name, text } in any order; `fields`: names of the rod's arrays in the order their bases are set. */
+/** `files`: { name, text } in any order; `fields`: names of the arrays in the order their bases are set. */
 export function translate(files, fields, floatOptions) {
   const constants = new Map(), functions = [];
   for (const file of files) {
@@ -68,10 +72,10 @@ function functionText(fn, source, constants, functions) {
   const params = [];
   for (const p of fn.parameters) {
     const type = typeOf(p.type), name = p.name.text;
-    if (type === 'RodArrays' || type === 'StepNumbers') structs.set(name, type);
+    if (ARRAYS.has(type) || type === 'StepNumbers') structs.set(name, type);
     else if (type === 'i32') { kinds.set(name, 'int'); params.push(`${name}: i32`); }
     else if (type === 'f') { kinds.set(name, 'float'); params.push(`${name}: v128`); }
-    else refuse(source, p, 'a parameter is f, i32, RodArrays or StepNumbers');
+    else refuse(source, p, 'a parameter is f, i32, StepNumbers or what holds the fields');
   }
   const local = (name, kind, node) => {
     if (kinds.has(name) && kinds.get(name) !== kind) refuse(source, node, `${name} is used as ${kinds.get(name)} and as ${kind}`);
@@ -177,7 +181,7 @@ function functionText(fn, source, constants, functions) {
   };
   const declarations = (list, counts = false) => list.declarations.map((d) => {
     if (ts.isObjectBindingPattern(d.name)) {
-      if (structs.get(d.initializer.text) !== 'RodArrays') refuse(source, d, 'only fields of the rod are taken out');
+      if (!ARRAYS.has(structs.get(d.initializer.text))) refuse(source, d, 'only fields are taken out');
       return d.name.elements.map((el) => { const field = (el.propertyName ?? el.name).text; local(el.name.text, 'array', el); return `const ${el.name.text}: usize = B_${field};`; }).join(' ');
     }
     if (typeOf(d.type) === 'i32') { const text = int(d.initializer); local(d.name.text, 'int', d); return `let ${d.name.text}: i32 = ${text};${counts ? '' : ` ${addresses(d.name.text)}`}`; }
@@ -191,7 +195,7 @@ function functionText(fn, source, constants, functions) {
   let body = statement(fn.body);
   const result = typeOf(fn.type), first = [...kinds].filter(([name, kind]) => kind === 'int' && params.includes(`${name}: i32`)).map(([name]) => addresses(name)).join(' ');
   body = body.replace(/((?:const \w+: usize = B_\w+; ?)+)/, (fields) => `${fields} ${first} `);
-  const whole = fn.name.text === 'stepStrand', small = !/\bfor\b/.test(fn.body.getText(source));
+  const whole = ENTRIES.has(fn.name.text), small = !/\bfor\b/.test(fn.body.getText(source));
   return `${whole ? 'export ' : small ? '// @ts-ignore\n@inline ' : ''}function ${fn.name.text}(${params.join(', ')}): ${result === 'f' ? 'v128' : result} ${body}`;
 }
 /** Parameter types by function name, gathered before the bodies are translated. */

@@ -12,6 +12,7 @@ import { rootPlace } from '../../src/core/groom/planting';
 import { polylineLength } from '../../src/core/groom/polyline';
 import { BRUSHES, BrushStroke, type BrushGroom, type BrushKind, type BrushSettings } from '../../src/core/groom/comb/brush-stroke';
 import { cutAlongLine, cutAtBrush, cutAtSurface } from '../../src/core/groom/comb/cut';
+import { FourChains } from '../../src/core/groom/comb/fast/four-chains';
 import { KeepOff } from '../../src/core/groom/comb/keep-off';
 import { NearestChain } from '../../src/core/groom/comb/nearest-chain';
 import { brushWeight, dabOf, mirroredDab, Strides } from '../../src/core/groom/comb/reach';
@@ -137,6 +138,48 @@ describe('the nearest chain', () => {
       // as a brush asks for it: within a fraction of a millimetre of that
       for (let i = 0; i < 3 * n; i++) expect(Math.abs(quick[i] - out[i])).toBeLessThan(4e-4);
     }
+  });
+});
+
+describe('four nearest chains side by side', () => {
+  const n = 16, stride = 3 * n, random = makeRandom(21);
+  /** A strand of falling hair, and where it is wanted: each point up to so far along each axis. */
+  const strand = (far: number): { points: Float64Array; wanted: Float64Array; lengths: Float64Array } => {
+    const points = new Float64Array(stride), lengths = new Float64Array(n);
+    for (let c = 0; c < 3; c++) points[c] = 1.5 * random();
+    for (let i = 3; i < stride; i++) points[i] = points[i - 3] + (i % 3 === 1 ? -0.015 : 0.01 * (random() - 0.5));
+    for (let i = 1; i < n; i++) lengths[i] = polylineLength(points, i - 1, 2);
+    return { points, wanted: points.map((v, i) => (i < 3 ? v : v + far * (2 * random() - 1))), lengths };
+  };
+  it('are where float64 has them one after the other, whatever lies beside them, and as long', () => {
+    const four = FourChains.of(n)!, one = new NearestChain(n);
+    for (let trial = 0; trial < 40; trial++) {
+      const strands = [0.0005, 0.002, 0.006, 0.006].map(strand), held = strands.map(() => Math.floor(5 * random())), out = strands.map((s) => s.points.slice());
+      strands.forEach((s, l) => { for (let i = 0; i < 3 * held[l] + 3; i++) s.wanted[i] = s.points[i]; });
+      strands.forEach((s, l) => { four.put(l, out[l], 0, s.wanted, s.lengths, 0, held[l]); });
+      four.run();
+      strands.forEach((s, l) => {
+        four.take(l, out[l], 0, s.wanted, s.lengths, 0, held[l]);
+        const twin = s.points.slice(), alone = s.points.slice();
+        one.solve(twin, 0, n, s.wanted, s.lengths, 0, held[l]);
+        for (let i = 0; i < stride; i++) expect(Math.abs(out[l][i] - twin[i])).toBeLessThan(2e-5);
+        expect(out[l].slice(0, 3 * held[l] + 3)).toEqual(s.wanted.slice(0, 3 * held[l] + 3));
+        for (let i = held[l] + 1; i < n; i++) expect(Math.abs(polylineLength(out[l], i - 1, 2) / s.lengths[i] - 1)).toBeLessThan(1e-12);
+        // in another lane, beside nothing that moves
+        const again = FourChains.of(n)!;
+        again.put(3 - l, alone, 0, s.wanted, s.lengths, 0, held[l]);
+        again.run();
+        again.take(3 - l, alone, 0, s.wanted, s.lengths, 0, held[l]);
+        expect(alone).toEqual(out[l]);
+      });
+    }
+  });
+  it('strands of no length, folded ones and such as are pulled far past their lengths stay numbers', () => {
+    const four = FourChains.of(n)!, points = [new Float64Array(stride), Float64Array.from({ length: stride }, (_, i) => (i % 3 === 1 && Math.floor(i / 3) % 2 === 1 ? 0.01 : 0)), strand(0).points, strand(0).points], lengths = points.map((p) => Float64Array.from({ length: n }, (_, i) => (i > 0 ? polylineLength(p, i - 1, 2) : 0)));
+    const wanted = points.map((p, l) => p.map((v, i) => (i < 3 ? v : v + [0.004, 0.006, 3, -40][l])));
+    points.forEach((p, l) => { four.put(l, p, 0, wanted[l], lengths[l], 0, 0); });
+    four.run();
+    points.forEach((p, l) => { four.take(l, p, 0, wanted[l], lengths[l], 0, 0); expect(p.every(Number.isFinite)).toBe(true); for (let i = 1; i < n; i++) expect(polylineLength(p, i - 1, 2)).toBeCloseTo(lengths[l][i], 12); });
   });
 });
 

@@ -28,13 +28,13 @@ describe('the translation of the rod step', () => {
     ['let i: i32 = 0;\nwhile (i < n) i++;', /part\.ts:4:1: not a statement of the small language/],
     ['const a: i32 = first / 2;', /part\.ts:3:16: not an operator for whole numbers/],
     ['const a: i32 = first;\nconst { x: a } = k;', /part\.ts:4:9: a is used as int and as array/],
-    ['const { h } = o;', /part\.ts:3:7: only fields of the rod are taken out/],
+    ['const { h } = o;', /part\.ts:3:7: only fields are taken out/],
   ])('%#: refuses what is outside it, and says where', (body, message) => {
     expect(() => of(body)).toThrow(message);
   });
   it('refuses parameters and statements of other kinds', () => {
     const file = (text: string) => [{ name: 'odd.ts', text }];
-    expect(() => translate(file('function f(v: string): void {}'), [], [])).toThrow(/odd\.ts:1:12: a parameter is f, i32, RodArrays or StepNumbers/);
+    expect(() => translate(file('function f(v: string): void {}'), [], [])).toThrow(/odd\.ts:1:12: a parameter is f, i32, StepNumbers or what holds the fields/);
     expect(() => translate(file('class A {}'), [], [])).toThrow(/odd\.ts:1:1: a kernel file holds imports, constants and functions/);
   });
 });

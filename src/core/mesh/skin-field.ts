@@ -264,10 +264,13 @@ export class SkinField {
     const { facts, corners: C, spot, hit, best, seen, question } = this, x = spot[0], y = spot[1], z = spot[2];
     let { far } = this;
     for (let s = from; s < to; s++) {
-      const t = list[s], o = FACTS * t, dx = x - facts[o], dy = y - facts[o + 1], dz = z - facts[o + 2], bound = far + facts[o + 3];
-      if (dx * dx + dy * dy + dz * dz > bound * bound) continue;
-      // no nearer than its plane
-      if (Math.abs(facts[o + 4] * dx + facts[o + 5] * dy + facts[o + 6] * dz) > far + ROUND || seen[t] === question) continue;
+      const t = list[s], o = FACTS * t, dx = x - facts[o], dy = y - facts[o + 1], dz = z - facts[o + 2], radius = facts[o + 3], bound = far + radius, d2 = dx * dx + dy * dy + dz * dz;
+      if (d2 > bound * bound) continue;
+      // no nearer than its plane, and in that no nearer than the circle it lies in
+      const height = Math.abs(facts[o + 4] * dx + facts[o + 5] * dy + facts[o + 6] * dz), off = height - ROUND, wide2 = (far + ROUND) ** 2 - (off > 0 ? off * off : 0);
+      if (wide2 < 0) continue;
+      const across = radius + Math.sqrt(wide2);
+      if (d2 - height * height > across * across || seen[t] === question) continue;
       seen[t] = question;
       closestOnTriangle(C, CORNERS * t, spot, 0, hit);
       if (hit[3] > best[3] || (hit[3] === best[3] && t > this.found)) continue;

@@ -5,6 +5,7 @@
  */
 import { profileAt, type Profile } from '../../math/profile';
 import { clamp } from '../../math/vec';
+import { FourChains, LANES } from './fast/four-chains';
 import { KeepOff, type Obstacle } from './keep-off';
 import { NearestChain } from './nearest-chain';
 import { brushWeight, DEPTH, type Dab } from './reach';
@@ -66,8 +67,14 @@ export class BrushStroke {
   private readonly profile: Float64Array;
   private readonly keep: KeepOff | null;
   private readonly chain: NearestChain;
-  private readonly wanted: Float64Array;
-  private readonly before: Float64Array;
+  private readonly four: FourChains | null;
+  /** Guides in hand, laid out together: which, where they were and where they are wanted; `before` and `wanted` are of the one in work. */
+  private readonly hand = new Int32Array(LANES);
+  private inHand = 0;
+  private readonly befores: Float64Array[];
+  private readonly wanteds: Float64Array[];
+  private before: Float64Array;
+  private wanted: Float64Array;
   /** Weights of the points of the guides that a touch reaches, one guide after another. */
   private weights = new Float64Array(0);
   private reached = new Int32Array(0);
@@ -90,8 +97,9 @@ export class BrushStroke {
     this.keep = obstacles instanceof KeepOff ? obstacles : obstacles.length > 0 ? new KeepOff(obstacles, gap) : null;
     this.keep?.begin(n * guides);
     this.chain = new NearestChain(n);
-    this.wanted = new Float64Array(3 * n);
-    this.before = new Float64Array(3 * n);
+    this.four = FourChains.of(n);
+    [this.befores, this.wanteds] = [0, 1].map(() => Array.from({ length: LANES }, () => new Float64Array(3 * n)));
+    [this.before, this.wanted] = [this.befores[0], this.wanteds[0]];
     this.phase = new Float64Array(n);
   }
 
@@ -120,7 +128,9 @@ export class BrushStroke {
     const stats = dabs.map((_, k) => this.gatherFrom(k, per, found, dabs[k]));
     const { points } = groom;
     for (let f = 0; f < found; f++) {
-      const g = this.reached[f], o = 3 * n * g, { before, wanted } = this;
+      const g = this.reached[f], o = 3 * n * g;
+      this.work(this.inHand);
+      const { before, wanted } = this;
       for (let i = 0; i < 3 * n; i++) before[i] = wanted[i] = points[o + i];
       let scale = 1;
       for (let k = 0; k < per; k++) {
@@ -136,20 +146,49 @@ export class BrushStroke {
         for (let i = 1; i < n; i++) this.lengths[n * g + i] *= scale;
         this.reach[g] *= scale;
         for (let i = 1; i < n; i++) for (let c = 0; c < 3; c++) points[o + 3 * i + c] = points[o + c] + scale * (before[3 * i + c] - before[c]);
-      } else this.limit();
-      if (!this.layOut(g, scale)) continue;
-      this.bound(g);
-      this.touched.push(g);
-      this.changed.add(g);
+        this.keepOut(g, scale);
+      } else {
+        this.limit();
+        this.hand[this.inHand++] = g;
+        if (this.inHand === LANES) this.layOut();
+      }
     }
+    this.layOut();
+  }
+  private work(lane: number): void {
+    this.before = this.befores[lane];
+    this.wanted = this.wanteds[lane];
   }
 
-  /** Lays guide g out where the touch wants it; a shorter way where it cannot go so far. False where it stays as it was. */
-  private layOut(g: number, scale: number): boolean {
+  /** Lays the guides in hand out where the touch wants them. */
+  private layOut(): void {
+    const { n, four, hand, inHand, wanteds, lengths, groom: { points } } = this;
+    for (let l = 0; l < inHand; l++) {
+      const g = hand[l], held = this.held(g);
+      if (four) four.put(l, points, 3 * n * g, wanteds[l], lengths, n * g, held); else this.chain.solve(points, 3 * n * g, n, wanteds[l], lengths, n * g, held);
+    }
+    if (inHand > 0) four?.run();
+    for (let l = 0; l < inHand; l++) {
+      const g = hand[l];
+      four?.take(l, points, 3 * n * g, wanteds[l], lengths, n * g, this.held(g));
+      this.work(l);
+      this.keepOut(g, 1);
+    }
+    this.inHand = 0;
+  }
+  /** Keeps guide g, laid out, out of what it must not enter. */
+  private keepOut(g: number, scale: number): void {
+    if (!this.clear(g, scale)) return;
+    this.bound(g);
+    this.touched.push(g);
+    this.changed.add(g);
+  }
+  /** Tries a shorter way where it cannot go so far; false where it stays as it was. */
+  private clear(g: number, scale: number): boolean {
     const { n, groom: { points }, wanted, before, keep, lengths } = this, o = 3 * n * g;
     for (let attempt = 0; attempt < ATTEMPTS; attempt++) {
-      if (scale === 1) {
-        if (attempt > 0) for (let i = 0; i < 3 * n; i++) { wanted[i] = before[i] + 0.4 * (wanted[i] - before[i]); points[o + i] = before[i]; }
+      if (attempt > 0) {
+        for (let i = 0; i < 3 * n; i++) { wanted[i] = before[i] + 0.4 * (wanted[i] - before[i]); points[o + i] = before[i]; }
         this.chain.solve(points, o, n, wanted, lengths, n * g, this.held(g));
       }
       if (!keep || keep.layOut(points, o, n, n * g, before, lengths)) return true;
