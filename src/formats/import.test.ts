@@ -4,7 +4,7 @@ import { describe, expect, it } from 'vitest';
 import { tubeGlb } from '../../tests/helpers/tube';
 import { inPieces, isRound, joinClips, loops, loopSeam } from '../core/mesh/clips';
 import { findNode, poseCharacter, skinPositions, type Character } from '../core/mesh/character';
-import { AS_IT_IS, guessUnit, guessUp, placeCharacter, turnOf, UPS, type Placement } from '../core/mesh/placement';
+import { AS_IT_IS, guessUnit, guessUp, placeCharacter, plausibleHeight, turnOf, UPS, type Placement } from '../core/mesh/placement';
 import { restBox } from '../core/mesh/rest-box';
 import { setBytes, unpackFiles, unpackSet, type NamedFile } from './file-set';
 import { chosenCharacter, openCharacter } from './open-character';
@@ -110,8 +110,8 @@ describe('what files bring', () => {
       add([0, 0.5, 0.4], 'low');
       add([0, 1], 'tube');
     }));
-    expect(warnings.join(' ')).toMatch(/1 channels were left out, because their keys do not ascend/);
-    expect(warnings.join(' ')).toMatch(/moves 1 skinned meshes themselves, which has no effect/);
+    expect(warnings.join(' ')).toMatch(/1 channel was left out, because the keys do not ascend/);
+    expect(warnings.join(' ')).toMatch(/a skinned mesh is moved itself, which has no effect/);
     expect(character.clips[0].channels.length).toBe(2);
   });
   it('clips of one name get names of their own, names without end are cut', async () => {
@@ -165,6 +165,9 @@ describe('placing', () => {
   it('units are guessed from the height, and lying files seen', () => {
     expect([1.7, 172, 1720, 67, 5.6].map(guessUnit)).toEqual(['m', 'cm', 'mm', 'in', 'ft']);
     expect([1.3, 0.2, 3.2].map(guessUnit)).toEqual(['m', 'm', 'm']);
+    // what fits nothing is taken for the nearest
+    expect([7974, 5e-4, 0].map(guessUnit)).toEqual(['mm', 'm', 'm']);
+    expect([7974, 7.97, 0.3, 1e-3].map(plausibleHeight)).toEqual([false, true, true, false]);
     expect(guessUp([-0.4, -0.2, 0], [0.4, 0.2, 1.7])).toBe('+z');
     expect(guessUp([-0.4, 0, -0.2], [0.4, 1.7, 0.2])).toBe('+y');
     // a quadruped that stands on its feet is longer than tall, but no lying person

@@ -19,7 +19,10 @@ export function finishCharacter(raw: Character, warnings: string[]): Result<Char
     const l = Math.hypot(...n.rotation);
     n.rotation = l > 1e-9 ? (n.rotation.map((v) => v / l) as typeof n.rotation) : [0, 0, 0, 1];
   }
-  character.clips = character.clips.map((c) => mendClip(character, c, warnings)).filter((c) => c.channels.length > 0);
+  /** What was found in clips, and in which. */
+  const found = new Map<string, string[]>();
+  character.clips = character.clips.map((c) => mendClip(character, c, (note) => { const names = found.get(note); if (names) names.push(c.name); else found.set(note, [c.name]); })).filter((c) => c.channels.length > 0);
+  for (const [note, names] of found) warnings.push(`${names.length > 2 ? `${names[0]} and ${names.length - 1} other clips` : names.join(' and ')}: ${note}`);
   const clipNames = new Set<string>();
   for (const clip of character.clips) {
     const { name } = clip;
@@ -43,23 +46,24 @@ function mendNormals({ normals }: CharacterMesh): void {
   }
 }
 
-function mendClip(character: Character, clip: Clip, warnings: string[]): Clip {
-  let dropped = 0, late = 0, overridden = 0;
+function mendClip(character: Character, clip: Clip, tell: (note: string) => void): Clip {
+  let dropped = 0, late = 0;
+  const overridden = new Set<number>();
   const skinned = new Set(character.meshes.filter((m) => m.skin >= 0).map((m) => m.node)), joints = new Set(character.skins.flatMap((s) => Array.from(s.joints)));
   const channels = clip.channels.filter((c) => {
     const width = c.path === 'rotation' ? 4 : c.path === 'weights' ? morphCount(character, c) : 3;
     const whole = width > 0 && c.values.length === width * c.times.length * (c.interpolation === 'CUBICSPLINE' ? 3 : 1) && c.times.every((t, k) => Number.isFinite(t) && (k === 0 || t > c.times[k - 1])) && c.values.every(Number.isFinite);
     if (!whole) { dropped++; return false; }
-    if (c.path !== 'weights' && skinned.has(c.node) && !joints.has(c.node) && !character.nodes.some((n) => n.parent === c.node)) overridden++;
+    if (c.path !== 'weights' && skinned.has(c.node) && !joints.has(c.node) && !character.nodes.some((n) => n.parent === c.node)) overridden.add(c.node);
     if (c.times[0] < 0) late++;
     return true;
   });
   const duration = channels.reduce((d, c) => Math.max(d, c.times[c.times.length - 1]), 0);
   // what has one key stands still however early that is
   const begins = Math.max(0, channels.reduce((d, c) => (c.times.length > 1 ? Math.min(d, c.times[0]) : d), duration));
-  if (dropped > 0) warnings.push(`${clip.name}: ${dropped} channels were left out, because their keys do not ascend in time, are not numbers, or move a shape that is not there.`);
-  if (late > 0) warnings.push(`${clip.name}: begins before its zero; what lies before is not played.`);
-  if (overridden > 0) warnings.push(`${clip.name}: moves ${overridden} skinned meshes themselves, which has no effect: their joints place them.`);
+  if (dropped > 0) tell(`${dropped === 1 ? '1 channel was' : `${dropped} channels were`} left out, because the keys do not ascend in time, are not numbers, or move a shape that is not there.`);
+  if (late > 0) tell('keys lie before zero; what lies there is not played.');
+  if (overridden.size > 0) tell(overridden.size === 1 ? 'a skinned mesh is moved itself, which has no effect: its joints place it.' : `${overridden.size} skinned meshes are moved themselves, which has no effect: their joints place them.`);
   return { ...clip, duration, ...(begins > 0 && begins < duration ? { begins } : {}), channels };
 }
 const morphCount = (character: Character, c: Channel): number => character.meshes.find((m) => m.node === c.node && m.morphs.length > 0)?.morphs.length ?? 0;

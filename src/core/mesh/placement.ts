@@ -107,11 +107,14 @@ export function flipped(triangles: Uint32Array): Uint32Array {
 /** m: a person's height, and the height of anything hair grows on. Common practice, no source. */
 const PERSON = [1.4, 2.1] as const, CREATURE = [0.05, 4] as const;
 
-/** Unit in which something so tall (in units of the file) is the size of a person, or else of some creature; metres where none fits. */
+/** Unit in which something so tall (in units of the file) is the size of a person, or else of some creature, or else nearest to that. */
 export function guessUnit(height: number): Unit {
-  const fits = ([low, high]: readonly [number, number]): Unit | undefined => (Object.keys(UNITS) as Unit[]).find((u) => height * UNITS[u] >= low && height * UNITS[u] <= high);
-  return fits(PERSON) ?? fits(CREATURE) ?? 'm';
+  const units = Object.keys(UNITS) as Unit[], off = (u: Unit): number => { const h = height * UNITS[u]; return h > CREATURE[1] ? h / CREATURE[1] : CREATURE[0] / h; };
+  const fits = ([low, high]: readonly [number, number]): Unit | undefined => units.find((u) => height * UNITS[u] >= low && height * UNITS[u] <= high);
+  return fits(PERSON) ?? fits(CREATURE) ?? (height > 0 && Number.isFinite(height) ? units.reduce((best, u) => (off(u) < off(best) ? u : best)) : 'm');
 }
+/** Whether something that comes out so tall, m, has its unit right as far as can be told: no mountain and no mite. */
+export const plausibleHeight = (height: number): boolean => height > CREATURE[0] / 5 && height < CREATURE[1] * 5;
 
 /** Up axis of a file whose box is given: what it says (+Y), unless all of it lies flat and stands on z = 0. */
 export function guessUp(low: ArrayLike<number>, high: ArrayLike<number>): Up {

@@ -64,8 +64,8 @@ const SWALLOWS = 0.5;
 /** What a run begins with: its strands as they are combed, `world` (3 × points, m), and what is around them, which has not moved yet. */
 export interface Beginning { system: RodSystem; world: Float64Array; lengths: Float64Array; contacts: ContactFinder | null; worn: readonly WornShell[]; pills: readonly Pill[]; rigid: RigidMotions; drops: readonly { on: boolean; name: string; x: number; y: number; z: number }[] }
 
-/** What begins inside of what, and how deep; `notes` has what else there is to know already. */
-export function measureStart({ system, world, lengths, contacts, worn, pills, rigid, drops }: Beginning, notes: string[]): Pick<StartReport, 'beganInside' | 'beganDeepest' | 'rooted' | 'beganNear' | 'notes'> {
+/** What begins inside of what, and how deep; `notes` has what else there is to know already; `within` is told of each closed mesh which points begin inside it. */
+export function measureStart({ system, world, lengths, contacts, worn, pills, rigid, drops }: Beginning, notes: string[], within: (Uint8Array | null)[]): Pick<StartReport, 'beganInside' | 'beganDeepest' | 'rooted' | 'beganNear' | 'notes'> {
   const out = { beganInside: 0, beganDeepest: 0, rooted: 0, beganNear: 0, notes };
   if (!contacts) return out;
   worn.forEach((w, q) => contacts.frame(q, w.before, w.before, system.pointCount));
@@ -73,7 +73,8 @@ export function measureStart({ system, world, lengths, contacts, worn, pills, ri
   contacts.place(rigid, rigid, 0, 1);
   // the first look: what is inside, and how deep; nothing has moved yet
   contacts.gatherAll(system, 1e-9, [0, 0, 0]);
-  const swallowed = worn.map((w) => (w.shell.closed ? insideClosed(w.before, w.triangles, world) : null));
+  const swallowed = worn.map((w) => (w.shell.closed ? insideClosed(w.before, w.triangles, world, w.shell.outward) : null));
+  within.push(...swallowed);
   let points = 0;
   for (let g = 0; g < system.strandCount; g++) for (let p = system.start[g] + 2; p < system.start[g + 1]; p++) {
     points++;
@@ -91,7 +92,7 @@ export function measureStart({ system, world, lengths, contacts, worn, pills, ri
     if (share > SWALLOWS) out.notes.push(`“${(pill as { label?: string }).label ?? pill.source}” holds most of the hair inside it: it is far too wide. Make it smaller, or switch it off.`);
   });
   for (const d of drops) {
-    const at = [d.x, d.y, d.z], within = d.on ? worn.find((w) => w.shell.closed && insideClosed(w.before, w.triangles, at)[0] === 1) : undefined;
+    const at = [d.x, d.y, d.z], within = d.on ? worn.find((w) => w.shell.closed && insideClosed(w.before, w.triangles, at, w.shell.outward)[0] === 1) : undefined;
     if (within) out.notes.push(`“${d.name}” begins inside “${within.mesh.name}”: what comes from there is put on its outside. Move where it comes from (${at.map((v) => v.toFixed(2)).join(', ')} m).`);
   }
   return out;

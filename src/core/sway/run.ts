@@ -33,6 +33,7 @@ import { pushOut, type Obstacles } from './push-out';
 import type { StepNumbers } from './rod/arrays';
 import { pressingMarks } from './contact-told';
 import { DEEP, lift } from './lift';
+import { Soundings } from './soundings';
 import { measureFrame, measureStart, type FrameMeasures, type StartReport } from './run-report';
 import { chooseKernel, RodSystem, type KernelWish } from './rod-system';
 import { findNode, type Pose } from '../mesh/character';
@@ -128,6 +129,7 @@ export class SwayRun {
   private readonly ofGuides: GuideSettings;
   private readonly meter: StrandMeter;
   private readonly loop: LoopSeam | null;
+  private readonly soundings: Soundings;
   /** Links of a sheet; null where the guides are none. */
   readonly sheet: SheetLinks | null;
   /** What lies on the sheet; null where nothing does. */
@@ -236,8 +238,9 @@ export class SwayRun {
       nodeMotionsInto(this.cageMotions, this.cages.nodes, this.stage.rest, pose);
       this.cages.begin(this.cageMotions);
     }
-    const { substeps, passes, error, because } = this.plan;
-    this.report = { guides, cut, heldShare, pills: pills.length, shells: new Set(this.worn.map((w) => w.mesh)).size, bodies: loft?.lofted ?? 0, ...measureStart({ system: this.system, world: this.world, lengths: this.lengths, contacts: this.contacts, worn: this.worn, pills, rigid: this.rigid, drops: rains(settings) ? settings.drops! : [] }, this.startNotes()), length: Math.round(1e4 * (Float64Array.from({ length: all }, (_, g) => polylineLength(whole.offsets, g * pointCount, pointCount)).sort()[all >> 1] ?? 0)) / 1e4, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
+    const { substeps, passes, error, because } = this.plan, within: (Uint8Array | null)[] = [];
+    this.report = { guides, cut, heldShare, pills: pills.length, shells: new Set(this.worn.map((w) => w.mesh)).size, bodies: loft?.lofted ?? 0, ...measureStart({ system: this.system, world: this.world, lengths: this.lengths, contacts: this.contacts, worn: this.worn, pills, rigid: this.rigid, drops: rains(settings) ? settings.drops! : [] }, this.startNotes(), within), length: Math.round(1e4 * (Float64Array.from({ length: all }, (_, g) => polylineLength(whole.offsets, g * pointCount, pointCount)).sort()[all >> 1] ?? 0)) / 1e4, colliders: [...pills.map((p) => (p as { label?: string }).label ?? p.source), ...used.map((f) => f.label), ...this.worn.map((w) => w.mesh.name)], kernel, plan: { substeps, passes, error, because } };
+    this.soundings = new Soundings(this.worn, within, pills.length + floors.length);
   }
 
   private givesOf(): Float64Array | null {
@@ -372,6 +375,7 @@ export class SwayRun {
     this.combInto();
     let measures = this.measure(system.netUses - netBefore);
     if (contacts && measures.depth > DEEP && this.liftAll(contacts)) measures = this.measure(measures.netUses);
+    measures = this.sounded(measures);
     this.show();
     this.meter.take(this.shown, this.combed);
     const seam = this.loop?.take(this.frame, this.shown, this.motions);
@@ -439,7 +443,7 @@ export class SwayRun {
     if (!contacts) cages.moveInto(world, combed);
     this.show();
     this.meter.take(this.shown, this.combed);
-    const measures: FrameMeasures = { ...this.measure(0), contacts: 0, press: 0 }, seam = this.loop?.take(this.frame, this.shown, this.motions);
+    const measures: FrameMeasures = { ...this.sounded(this.measure(0)), contacts: 0, press: 0 }, seam = this.loop?.take(this.frame, this.shown, this.motions);
     return seam ? { ...measures, seam } : measures;
   }
   /** Skin, cloth and ground as they stand at the end of the frame; null where no drops come or fly. */
@@ -508,6 +512,8 @@ export class SwayRun {
     this.contacts?.place(this.rigid, this.rigid, 1, 1);
     return measureFrame(this.frame, netUses, this.system, this.world, this.contacts, this.loft, this.meter.strands);
   }
+
+  private sounded(measures: FrameMeasures): FrameMeasures { return this.contacts ? this.soundings.take(measures, this.system, this.world, this.contacts, this.meter.strands) : measures; }
 
   /** What is shown of the frame: all of it, or as much as give lets through, outside what is in the way. */
   private show(): void {

@@ -5,7 +5,7 @@ import { scaleLinear } from 'd3-scale';
 import { TriangleAlert } from 'lucide-react';
 import { useEffect, useMemo, useRef, useState } from 'react';
 import type { Role } from '../../core/mesh/character';
-import { AS_IT_IS, guessUnit, guessUp, UNITS, UPS, type ImportChoices, type Placement, type Unit } from '../../core/mesh/placement';
+import { AS_IT_IS, guessUnit, guessUp, plausibleHeight, UNITS, UPS, type ImportChoices, type Placement, type Unit } from '../../core/mesh/placement';
 import type { NamedFile } from '../../formats/file-set';
 import type { ImportSummary } from '../../workers/import.worker';
 import { ApiError, importChoices, uploadCharacter } from '../state/api';
@@ -20,8 +20,13 @@ const UP_NAMES: Record<(typeof UPS)[number], string> = { '+y': 'Y up', '-y': 'Y 
 
 /** What the file's own numbers suggest. */
 function guess(summary: ImportSummary): Placement {
-  const up = guessUp(summary.low, summary.high), axis = up === '+z' ? 2 : 1;
-  return { ...AS_IT_IS, up, scale: UNITS[guessUnit(summary.high[axis] - summary.low[axis])] };
+  const up = guessUp(summary.low, summary.high);
+  return { ...AS_IT_IS, up, scale: UNITS[guessUnit(fileHeight(summary, up))] };
+}
+/** In units of the file. */
+function fileHeight({ low, high }: ImportSummary, up: Placement['up']): number {
+  const axis = 'xyz'.indexOf(up[1]);
+  return high[axis] - low[axis];
 }
 
 export function BringIn({ files, onDone, onClose, onRefused }: { files: NamedFile[]; onDone: (groomId: string, warnings: string[]) => void; onClose: () => void; onRefused: (message: string) => void }) {
@@ -36,9 +41,11 @@ export function BringIn({ files, onDone, onClose, onRefused }: { files: NamedFil
     readFiles('character', files, setStep, stop.signal).then(async ({ summary: read }) => {
       const before = await importChoices(read.source).catch(() => null);
       if (stop.signal.aborted) return;
-      setRemembered(before !== null);
+      // one program may have written files in several units
+      const placement = before && plausibleHeight(before.placement.scale * fileHeight(read, before.placement.up)) ? before.placement : null;
+      setRemembered(placement !== null);
       const known = Object.entries(before?.roles ?? {}).filter(([mesh]) => read.meshes.some((m) => m.name === mesh));
-      setChoices({ placement: before?.placement ?? guess(read), joinClips: read.inPieces, roles: Object.fromEntries(known) });
+      setChoices({ placement: placement ?? guess(read), joinClips: read.inPieces, roles: Object.fromEntries(known) });
       setName(read.fileName.replace(/\.[^.]*$/, ''));
       setSummary(read);
     }).catch((e: unknown) => { if (!stop.signal.aborted) refused.current(e instanceof Error ? e.message : String(e)); });
@@ -121,10 +128,7 @@ function Choosing({ summary, choices, remembered, onChange, name, onName }: { su
 }
 
 /** Height as it would be taken. */
-function heightOf(summary: ImportSummary, { up, scale }: Placement): string {
-  const axis = up[1] === 'x' ? 0 : up[1] === 'y' ? 1 : 2, h = scale * (summary.high[axis] - summary.low[axis]);
-  return tall(h);
-}
+const heightOf = (summary: ImportSummary, { up, scale }: Placement): string => tall(scale * fileHeight(summary, up));
 
 function Gauge({ summary, placement, roles }: { summary: ImportSummary; placement: Placement; roles: Role[] }) {
   const [ref, size] = useSize<HTMLDivElement>(), canvas = useRef<HTMLCanvasElement>(null), preview = useRef<ImportPreview | null>(null);
