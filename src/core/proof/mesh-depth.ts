@@ -7,7 +7,9 @@ import { poseAtFrame, poseCharacter, skinPositions, type CharacterMesh, type Pos
 import { Surface } from '../mesh/surface';
 import type { Scene } from '../sway/scene';
 import { insideClosed } from '../sway/start-check';
-import { describeShell } from '../sway/shell-check';
+import { roleOf } from '../document/schema';
+import { bodyParts } from '../sway/body-parts';
+import { describeShell, outwardSign } from '../sway/shell-check';
 
 /** Share of a strand from its root that is not asked: it comes out of the skin there. */
 const ROOTED = 0.2;
@@ -20,21 +22,24 @@ const posed = (scene: Scene, mesh: CharacterMesh, pose: Pose): Float64Array => {
 export const poseOf = (scene: Scene, frame: number): Pose => poseAtFrame(scene.character, scene.clip, scene.shot, frame);
 
 export class MeshDepth {
-  private readonly closed: CharacterMesh[];
+  private readonly closed: { mesh: CharacterMesh; triangles: Uint32Array; outward: 1 | -1 }[];
   /** `which`: the meshes asked, all that are shown and closed where left out. */
   constructor(private readonly scene: Scene, which: (mesh: CharacterMesh) => boolean = () => true) {
     const rest = poseCharacter(scene.character, null, 0);
-    this.closed = scene.character.meshes.filter((m) => !scene.hidden.includes(m.name) && which(m) && describeShell(m.triangles, posed(scene, m, rest)).closed);
+    this.closed = scene.character.meshes.filter((m) => !scene.hidden.includes(m.name) && which(m)).flatMap((mesh) => {
+      const P = posed(scene, mesh, rest), triangles = describeShell(mesh.triangles, P).closed ? mesh.triangles : roleOf(mesh, scene.settings) === 'body' ? bodyParts(mesh.triangles, P)?.solid : undefined;
+      return triangles ? [{ mesh, triangles, outward: outwardSign(triangles, P) }] : [];
+    });
   }
   /** Deepest point of the strands (3 × pointCount × guides, m, world) in a frame: m, strand, mesh. */
   at(frame: number, points: ArrayLike<number>): { depth: number; guide: number; mesh: string } {
     const { pointCount } = this.scene, pose = poseOf(this.scene, frame), first = Math.ceil(ROOTED * (pointCount - 1)), out = { depth: 0, guide: -1, mesh: '' };
-    for (const mesh of this.closed) {
-      const P = posed(this.scene, mesh, pose), inside = insideClosed(P, mesh.triangles, points);
+    for (const { mesh, triangles, outward } of this.closed) {
+      const P = posed(this.scene, mesh, pose), inside = insideClosed(P, triangles, points, outward);
       let surface: Surface | null = null;
       for (let p = 0; p < inside.length; p++) {
         if (!inside[p] || p % pointCount < first) continue;
-        surface ??= new Surface(P, mesh.triangles);
+        surface ??= new Surface(P, triangles);
         const depth = surface.nearest([points[3 * p], points[3 * p + 1], points[3 * p + 2]])?.distance ?? 0;
         if (depth > out.depth) Object.assign(out, { depth, guide: Math.floor(p / pointCount), mesh: mesh.name });
       }

@@ -9,6 +9,7 @@ import { findNode, leadingNodes, nodeKey, poseCharacter, skinPositions, type Cha
 import { Surface } from '../mesh/surface';
 import { MOST_FLOORS } from './rigid-colliders';
 import { coverOf, fitPills, shrinkInto, widenToCover, type Pill } from './pills';
+import { bodyParts, type BodyParts } from './body-parts';
 import { describeShell } from './shell-check';
 
 export interface SetPill extends Pill {
@@ -21,7 +22,8 @@ export interface SetPill extends Pill {
   on: boolean;
 }
 export interface SetFloor { key: string; label: string; group: string; node: number; place: Vec3; gap?: number; friction?: number; on: boolean }
-export interface SetShell { key: string; label: string; group: string; mesh: number; twoSided: boolean; gap?: number; friction?: number; on: boolean }
+/** `parts`: of a body that is open here and there, what encloses something and what are sheets beside it; it is kept out of the former all the same. */
+export interface SetShell { key: string; label: string; group: string; mesh: number; twoSided: boolean; parts?: BodyParts; gap?: number; friction?: number; on: boolean }
 
 export interface ColliderSet {
   pills: SetPill[];
@@ -132,9 +134,11 @@ export function collidersOf(character: Character, hidden: readonly string[], set
     if (hidden.includes(mesh.name) || as.get(mesh.name) !== 'shell') return;
     const own = settings.meshes[mesh.name], P = new Float64Array(mesh.positions.length);
     skinPositions(character, mesh, rest, P);
-    const found = describeShell(mesh.triangles, P), sides = own?.sides ?? 'auto';
+    const found = describeShell(mesh.triangles, P), sides = own?.sides ?? 'auto', parts = !found.usable || found.closed ? null : sides === 'one' ? { solid: mesh.triangles, flaps: new Uint32Array(0), sheets: 0 } : sides === 'auto' && role(mesh) === 'body' ? bodyParts(mesh.triangles, P) : null;
     notes.push(...found.notes.map((n) => `“${mesh.name}” ${n}`));
-    shells.push({ key: mesh.name, label: mesh.name, group: mesh.name, mesh: index, twoSided: sides === 'two' || (sides === 'auto' && !found.closed), gap: mm(own?.gapMm), friction: own?.friction ?? undefined, on: found.usable && !off(mesh.name) });
+    if (parts) notes.push(`“${mesh.name}” has ${found.borders} open edges; it is taken as closed, and hair may slip in there.`);
+    if (parts && parts.sheets > 0) notes.push(`“${mesh.name}” has ${parts.sheets === 1 ? 'a loose part that is a sheet' : `${parts.sheets} loose parts that are sheets`}: hair is kept on the side of ${parts.sheets === 1 ? 'it' : 'them'} it is on.`);
+    shells.push({ key: mesh.name, label: mesh.name, group: mesh.name, mesh: index, twoSided: sides === 'two' || (sides === 'auto' && !found.closed && !parts), ...(parts ? { parts } : {}), gap: mm(own?.gapMm), friction: own?.friction ?? undefined, on: found.usable && !off(mesh.name) });
   });
   return { pills, floors, shells, notes };
 }

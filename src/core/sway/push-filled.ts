@@ -17,20 +17,20 @@ function obstaclesOf(character: Character, hidden: readonly string[], settings: 
   if (known?.character === character && known.key === key) return known;
   const set = collidersOf(character, hidden, settings), rest = poseCharacter(character, null, 0), used = set.pills.filter((p) => p.on);
   // of a sheet a filled strand does not know on which side it belongs
-  const shells = set.shells.filter((s) => s.on && !s.twoSided).map((s) => s.mesh).filter((m) => {
+  const solid = set.shells.filter((s) => s.on && !s.twoSided).filter(({ mesh: m, parts }) => {
+    if (parts) return true;
     const P = new Float64Array(character.meshes[m].positions.length);
     skinPositions(character, character.meshes[m], rest, P);
     return describeShell(character.meshes[m].triangles, P).closed;
-  });
-  known = { character, key, set, shells, nodes: used.map((p) => p.node), obstacles: { pills: used, floors: [], shells: shells.map((m) => ({ triangles: character.meshes[m].triangles, closed: true, ...overlapOf(character, m) })) } };
+  }), shells = solid.map((s) => s.mesh);
+  known = { character, key, set, shells, nodes: used.map((p) => p.node), obstacles: { pills: used, floors: [], shells: solid.map(({ mesh: m, parts }) => { const triangles = parts?.solid ?? character.meshes[m].triangles; return { triangles, closed: true, ...overlapOf(character, m, triangles) }; }) } };
   return known;
 }
 
 /** By mesh, as they are the same for every groom and setting. */
 const OVERLAPS = new WeakMap<Uint32Array, { hidden: Uint8Array; mixed: Uint8Array }>();
 /** Faces of a closed mesh that lie inside itself, and those beside them that may do so in part. */
-function overlapOf(character: Character, m: number): { hidden: Uint8Array; mixed: Uint8Array } {
-  const { triangles } = character.meshes[m];
+function overlapOf(character: Character, m: number, triangles: Uint32Array): { hidden: Uint8Array; mixed: Uint8Array } {
   let known = OVERLAPS.get(triangles);
   if (!known) {
     const P = restPositions(character, character.meshes[m]), hidden = hiddenFaces(P, triangles, outwardSign(triangles, P));

@@ -8,6 +8,7 @@ import type { Loft } from './loft';
 import type { Pill } from './pills';
 import type { KernelName, RodSystem } from './rod-system';
 import type { WornShell } from './scene';
+import { Surface } from '../mesh/surface';
 import { insideClosed } from './start-check';
 import type { StepPlan } from './substeps';
 
@@ -75,12 +76,19 @@ export function measureStart({ system, world, lengths, contacts, worn, pills, ri
   contacts.gatherAll(system, 1e-9, [0, 0, 0]);
   const swallowed = worn.map((w) => (w.shell.closed ? insideClosed(w.before, w.triangles, world, w.shell.outward) : null));
   within.push(...swallowed);
+  // contact follows a surface a few millimetres deep only
+  const surfaces = new Map<number, Surface>(), deepIn = (q: number, p: number): number => {
+    if (swallowed[q]?.[p] !== 1) return 0;
+    let surface = surfaces.get(q);
+    if (!surface) surfaces.set(q, (surface = new Surface(worn[q].before, worn[q].triangles)));
+    return surface.nearest([world[3 * p], world[3 * p + 1], world[3 * p + 2]])?.distance ?? 0;
+  };
   let points = 0;
   for (let g = 0; g < system.strandCount; g++) for (let p = system.start[g] + 2; p < system.start[g + 1]; p++) {
     points++;
     const deep = Math.max(contacts.depth(g, world[3 * p], world[3 * p + 1], world[3 * p + 2]), contacts.shellDepth(p, world[3 * p], world[3 * p + 1], world[3 * p + 2])), within = deep > 0 || swallowed.some((s) => s?.[p] === 1);
     if (contacts.isRooted(p)) { if (within) out.rooted++; continue; }
-    if (within) { out.beganInside++; out.beganDeepest = Math.max(out.beganDeepest, deep); }
+    if (within) { out.beganInside++; out.beganDeepest = swallowed.reduce((most, _, q) => Math.max(most, deepIn(q, p)), Math.max(out.beganDeepest, deep)); }
     else if (contacts.allowance(p) > 1e-6) out.beganNear++;
   }
   swallowed.forEach((inside, q) => {

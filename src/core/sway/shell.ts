@@ -14,7 +14,7 @@
  * well-known way to keep closest points up to date, *from memory*.
  */
 import { neighbours, weldByPosition } from '../mesh/surface';
-import { describeShell } from './shell-check';
+import { describeShell, outwardSign } from './shell-check';
 import { ShellFaces } from './shell-faces';
 import { ShellGrid } from './shell-grid';
 import { BENDS, evenReach, patchesOf } from './shell-mesh';
@@ -97,8 +97,8 @@ export class Shell {
   /** −1 where its faces look inwards. */
   readonly outward: 1 | -1;
 
-  /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side; `twoSided`: hair keeps to the side it is on, even of a closed one. */
-  constructor(triangles: ArrayLike<number>, rest: ArrayLike<number>, readonly thickness: number, readonly friction: number, twoSided = false) {
+  /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side; `twoSided`: hair keeps to the side it is on, even of a closed one; `solid`: closed, whatever its edges say. */
+  constructor(triangles: ArrayLike<number>, rest: ArrayLike<number>, readonly thickness: number, readonly friction: number, twoSided = false, solid = false) {
     const weld = weldByPosition(rest), kept: number[] = [];
     for (let t = 0; t < triangles.length; t += 3) {
       const [a, b, c] = [weld[triangles[t]], weld[triangles[t + 1]], weld[triangles[t + 2]]];
@@ -114,8 +114,8 @@ export class Shell {
     this.pose = this.faces.pose;
     this.near = this.faces.near;
     const found = describeShell(triangles, rest);
-    this.closed = found.closed && !twoSided;
-    this.outward = found.inverted ? -1 : 1;
+    this.closed = (found.closed || solid) && !twoSided;
+    this.outward = found.inverted || (!found.closed && this.closed && outwardSign(triangles, rest) < 0) ? -1 : 1;
     this.even = evenReach(sorted, this.opposite, rest);
   }
 
