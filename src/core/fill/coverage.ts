@@ -20,6 +20,12 @@ export const ALL_ROUND: readonly (readonly [number, number, number])[] = [
   ...[1, -1].flatMap((x) => [1, -1].flatMap((y) => [1, -1].map((z) => [x / Math.sqrt(3), y / Math.sqrt(3), z / Math.sqrt(3)] as [number, number, number]))),
 ];
 
+/**
+ * How many times as many strands, or as thick, leave `wanted` of the skin bare where `bare` of it is: what lies anywhere leaves e^−a bare, with a the area of the strands beside that
+ * of the skin. **Source:** Poisson coverage, *from memory*.
+ */
+export const timesToCover = (bare: number, wanted: number): number => Math.log(wanted) / Math.log(Math.min(bare, 1 - 1e-9));
+
 export interface CoverageInput {
   surface: Surface;
   /** Faces of the plot. */

@@ -2,7 +2,7 @@ import { SphereGeometry } from 'three';
 import { describe, expect, it } from 'vitest';
 import { Surface } from '../mesh/surface';
 import { scatterEvenly, scatterByArea } from '../groom/planting';
-import { ALL_ROUND, coverage } from './coverage';
+import { ALL_ROUND, coverage, timesToCover } from './coverage';
 import { cardColour, meanTint, strandColour } from './open-cards';
 import { BODY_COLOUR } from './pigment';
 import { fillPlot, FillShapes, nodeAt, nodeNear, widthAt, type FilledStrands } from './strands';
@@ -202,6 +202,11 @@ describe('coverage', () => {
   it('a tenth of the strands that stand for ten each, as light falls through strands at random', () => {
     // Source: Beer–Lambert; what is left is e to the mean number of strands over a place
     expect(Math.abs(look(level(2e-4), 2e-5, 10).bare - Math.exp(-1))).toBeLessThan(0.05);
+  });
+  it('as many times as many strands, or as thick, as is said leave what is wanted', () => {
+    const bare = look(level(2e-4), 5e-5).bare, times = timesToCover(bare, 0.2);
+    expect(times).toBeGreaterThan(4);
+    for (const now of [look(level(2e-4), 5e-5 * times).bare, look(level(2e-4 / times), 5e-5).bare]) expect(Math.abs(now - 0.2)).toBeLessThan(0.05);
   });
   it('strands behind cover nothing, and a bald patch is found', () => {
     expect(look(level(5e-4).map((v, i) => (i % 3 === 2 ? -v : v)), 1e-3).bare).toBe(1);
