@@ -60,13 +60,14 @@ function Hardest({ proof }: { proof: Proof }) {
   if (!at || at.contacts === 0) return null;
   return <tr className="border-t border-line" {...helpProps('The greatest force between a guide, which stands for its whole lock, and what it touches.')}><td className="py-[3px] pl-[15px]">Hardest contact</td><td className="num text-right text-text">{significant(at.press * 1000)} mN</td><td /><td className="text-right"><button type="button" className="num rounded px-1 text-copper hover:bg-lifted" onClick={() => goTo(at.frame, -1)}>{at.frame}</button></td></tr>;
 }
+const counted = (n: number, what: string): React.ReactNode => <><span className="num">{n}</span> {what}{n === 1 ? '' : 's'}</>;
 export function StartNotes({ proof }: { proof: Proof }) {
   const { report } = proof;
   return (
     <>
-      <Note>Against <span className="num">{report.pills}</span> pills and <span className="num">{report.shells}</span> shells, <span className="num">{report.beganInside}</span> points of <span className="num">{report.guides}</span> guides began below a surface, at most <span className="num">{(report.beganDeepest * 1000).toFixed(1)} mm</span>, and <span className="num">{report.beganNear}</span> nearer than their gap: they come out over the pre-roll.{report.rooted > 0 && <> <span className="num">{report.rooted}</span> more are the first stretch of their strands, which is let be.</>}</Note>
+      <Note>Against {counted(report.pills, 'pill')} and {counted(report.shells, 'shell')}, {counted(report.beganInside, 'point')} of {counted(report.guides, 'guide')} began below a surface, at most <span className="num">{(report.beganDeepest * 1000).toFixed(1)} mm</span>, and <span className="num">{report.beganNear}</span> nearer than their gap: they come out over the pre-roll.{report.rooted > 0 && <> <span className="num">{report.rooted}</span> more are the first stretch of their strands, which is let be.</>}</Note>
       {report.notes.map((n) => <Note key={n}><TriangleAlert size={12} className="mr-1 inline text-copper" />{n}</Note>)}
-      {report.cut > 0 && <Note><span className="num">{report.cut}</span> guides are too soft for their shape; hold carries what their stiffness cannot, <span className="num">{significant(report.heldShare * 100)} %</span> of all weight.</Note>}
+      {report.cut > 0 && <Note>{counted(report.cut, 'guide')} {report.cut === 1 ? 'is too soft for its' : 'are too soft for their'} shape; hold carries what their stiffness cannot, <span className="num">{significant(report.heldShare * 100)} %</span> of all weight.</Note>}
       <Note>Computed by the {report.kernel === 'simd' ? 'fast kernel (float32, four strands at once)' : 'float64 step'}, <span className="num">{report.plan.substeps}</span> substeps a frame.</Note>
     </>
   );
