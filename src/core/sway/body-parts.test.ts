@@ -20,6 +20,13 @@ describe('what of a body encloses something', () => {
     expect(part(of(new SphereGeometry(0.1, 24, 12, 0, 2 * Math.PI, 0, Math.PI / 2)))).toBeNull();
     expect(part(of(new CylinderGeometry(0.3, 0.4, 0.5, 32, 4, true)))).toBeNull();
   });
+  it('a strip that curls does not, though its rim goes round nothing as a whole', () => {
+    const n = 60, P: number[] = [], T: number[] = [];
+    for (let k = 0; k <= n; k++) for (const side of [-1, 1]) { const a = (4 * Math.PI * k) / n; P.push(0.004 * side * Math.cos(a), 0.2 * (k / n), 0.004 * side * Math.sin(a)); }
+    for (let k = 0; k < n; k++) T.push(2 * k, 2 * k + 1, 2 * k + 2, 2 * k + 2, 2 * k + 1, 2 * k + 3);
+    expect(part({ P: Float64Array.from(P), T: Uint32Array.from(T) })).toBeNull();
+    expect(part(together(of(new SphereGeometry(0.2, 30, 20)), { P: Float64Array.from(P), T: Uint32Array.from(T) }))!.sheets).toBe(1);
+  });
   it('sheets beside a body are told from it, and its cracks are none', () => {
     const ball = of(new SphereGeometry(0.2, 30, 20)), flaps = Array.from({ length: 9 }, (_, k) => of(new PlaneGeometry(0.03, 0.06, 1, 2), [0.22 * Math.cos(k), 0.22 * Math.sin(k), 0])), all = together(ball, ...flaps), found = part(all)!;
     expect([found.sheets, found.flaps.length / 3, found.solid.length]).toEqual([9, 9 * 4, ball.T.length]);

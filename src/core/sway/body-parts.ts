@@ -1,12 +1,14 @@
 /**
  * What of a body's skin encloses something although it is open here and there, and what of it are sheets: lashes, a beard of flaps, strips of a mane. Told loose part by loose part
  * from how large its openings are beside it, however finely it is divided: the openings of a limb that is stuck into another, or a neck, are small; a rim that goes round as much as
- * the part itself is that of a sheet.
+ * the part itself is that of a sheet, and so is one that is long for it, as of a strip that curls.
  */
 import { looseParts, weldByPosition } from '../mesh/surface';
 
 /** Openings that are so large a share of a part make a sheet of it: a limb open at one end has a tenth or less, half a ball has a half, a sheet all. *Common practice, no source.* */
 const OPEN = 0.3;
+/** So many times its area is the square of the length of all rims of a part that may enclose something: of a limb half, half a ball 6, a square 16, a strip four times its length by its width. *Common practice, no source.* */
+const LONG = 20;
 /** A body is at least so much of its area. */
 const SOLID = 0.7;
 
@@ -28,15 +30,18 @@ export function bodyParts(triangles: Uint32Array, P: ArrayLike<number>): BodyPar
 }
 
 function partsOf(T: Uint32Array, P: ArrayLike<number>): BodyParts | null {
-  const weld = weldByPosition(P), part = looseParts(T, weld), rims = rimsOf(T, weld), area = new Map<number, number>(), open = new Map<number, number>();
+  const weld = weldByPosition(P), part = looseParts(T, weld), rims = rimsOf(T, weld), area = new Map<number, number>(), open = new Map<number, number>(), long = new Map<number, number>();
   for (let t = 0; t < T.length; t += 3) add(area, part[T[t]], 0.5 * Math.hypot(...crossOf(P, T[t], T[t + 1], T[t + 2])));
   for (const rim of rims) {
     // area that its edges go round: half the sum of a × b, seen from anywhere
     const sum = [0, 0, 0];
-    for (const [a, b] of rim) crossOf(P, rim[0][0], a, b).forEach((v, c) => { sum[c] += 0.5 * v; });
+    for (const [a, b] of rim) {
+      crossOf(P, rim[0][0], a, b).forEach((v, c) => { sum[c] += 0.5 * v; });
+      add(long, part[a], Math.hypot(P[3 * a] - P[3 * b], P[3 * a + 1] - P[3 * b + 1], P[3 * a + 2] - P[3 * b + 2]));
+    }
     add(open, part[rim[0][0]], Math.hypot(...sum));
   }
-  const isSheet = (r: number): boolean => (open.get(r) ?? 0) > OPEN * area.get(r)!;
+  const isSheet = (r: number): boolean => (open.get(r) ?? 0) > OPEN * area.get(r)! || (long.get(r) ?? 0) ** 2 > LONG * area.get(r)!;
   let whole = 0, sheet = 0, sheets = 0;
   for (const [r, a] of area) { whole += a; if (isSheet(r)) { sheet += a; sheets++; } }
   if (!(whole > 0) || sheet > (1 - SOLID) * whole) return null;

@@ -94,7 +94,6 @@ export class Shell {
   /** Weights of the corners at the place an edge's place comes from. */
   private readonly weights = new Float64Array(3);
   /** −1 where a closed shell is wound inside out. */
-  /** −1 where its faces look inwards. */
   readonly outward: 1 | -1;
 
   /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side; `twoSided`: hair keeps to the side it is on, even of a closed one; `solid`: closed, whatever its edges say. */
