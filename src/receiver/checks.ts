@@ -29,9 +29,7 @@ export async function check(received: Received, figure: Figure | null, reference
   const checks: Check[] = [], { frames } = told, wantedSeconds = told.still ? 0 : (frames.count - 1) / frames.samples / frames.fps, curves = received.kind === 'curves';
   /** s: when the samples of the shot are. */
   const samples = Array.from({ length: frames.count }, (_, k) => k / frames.samples / frames.fps);
-  let wrong = 0;
-  for (const f of told.sizes) { const own = files.find((x) => x.name === f.name), hash = own && [...new Uint8Array(await crypto.subtle.digest('SHA-256', own.bytes))].map((b) => b.toString(16).padStart(2, '0')).join(''); if (own?.bytes.byteLength !== f.size || hash !== f.sha256) wrong++; }
-  checks.push({ name: 'Files are those of the sheet, to the byte', passes: wrong === 0, figure: wrong === 0 ? `${told.sizes.length} of ${told.sizes.length}` : `${wrong} differ`, wanted: 'all' });
+  checks.push(await sameFiles(told, files));
   if (!told.still) {
     // a clip that others' movements are in may go on after the shot
     checks.push({ name: 'Lasts as long as the shot', passes: told.joints.length > 0 ? received.duration > wantedSeconds - 0.6 / frames.fps : Math.abs(received.duration - wantedSeconds) < 0.6 / frames.fps, figure: `${received.duration.toFixed(3)} s`, wanted: `${wantedSeconds.toFixed(3)} s` });
@@ -72,6 +70,13 @@ export async function check(received: Received, figure: Figure | null, reference
   if (against && curves && !told.filled) { const most = told.errorMm / 1000 + 2e-6; checks.push({ name: 'Against the bake: farthest point', passes: against.worst <= Math.max(most, 2e-6), figure: mm(against.worst), wanted: `at most ${mm(Math.max(most, 2e-6))}` }); }
   else if (against && !curves) { const most = WITH_GUIDES + 3 * (told.reduction?.mean ?? 0); checks.push({ name: 'Moves with the bake’s guides: mean difference of vertices beside them', passes: against.mean <= most, figure: mm(against.mean), wanted: `at most ${mm(most)}` }); }
   return { checks, against };
+}
+
+/** What can be said of any file, whether it can be played or not. */
+export async function sameFiles({ sizes }: Pick<Told, 'sizes'>, files: readonly { name: string; bytes: ArrayBuffer }[]): Promise<Check> {
+  let wrong = 0;
+  for (const f of sizes) { const own = files.find((x) => x.name === f.name), hash = own && [...new Uint8Array(await crypto.subtle.digest('SHA-256', own.bytes))].map((b) => b.toString(16).padStart(2, '0')).join(''); if (own?.bytes.byteLength !== f.size || hash !== f.sha256) wrong++; }
+  return { name: 'Files are those of the sheet, to the byte', passes: wrong === 0, figure: wrong === 0 ? `${sizes.length} of ${sizes.length}` : `${wrong} differ`, wanted: 'all' };
 }
 
 /** Distances of places from the nearest of some meshes as they stand. */

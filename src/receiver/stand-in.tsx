@@ -6,8 +6,8 @@ import * as THREE from 'three';
 import { OrbitControls } from 'three/addons/controls/OrbitControls.js';
 import { z } from 'zod';
 import { unpackFrames } from '../core/bake/frame-codec';
-import { check, type Check, type Figures, type Reference, type Told } from './checks';
-import { figure, receive, type Figure, type NamedBytes, type Received } from './load';
+import { check, sameFiles, type Check, type Figures, type Reference, type Told } from './checks';
+import { figure, NotPlayed, receive, type Figure, type NamedBytes, type Received } from './load';
 
 const handed = z.object({
   id: z.string(), bakeId: z.string(), state: z.string(), files: z.array(z.object({ name: z.string(), size: z.number() })),
@@ -105,7 +105,7 @@ export function StandIn({ exportId }: { exportId: string }) {
       s.shotFps = bake.fps;
       s.reference = stuff.current.reference;
       s.firstFrame = report.frames.first;
-      s.received = await receive(files, { fps: report.frames.fps, first: report.frames.first, metres: receiver.metres, up: receiver.up, hand: receiver.hand, turned: receiver.turnGltf, ...(keys ? { clips: [keys.clip, ...(keys.with ? [keys.with] : [])], begins: keys.begins, placement: keys.placement } : {}) });
+      s.received = await receive(files, { fps: report.frames.fps, first: report.frames.first, metres: receiver.metres, up: receiver.up, hand: receiver.hand, turned: receiver.turnGltf, ...(keys ? { clips: [keys.clip, ...(keys.with ? [keys.with] : [])], begins: keys.begins, placement: keys.placement } : {}) }).catch(async (e: unknown) => { if (e instanceof NotPlayed) setChecks([await sameFiles(stuff.current!.told, files)]); throw e; });
       if (closed) return;
       s.scene.add(s.received.object);
       let who = 'nobody';
@@ -174,7 +174,7 @@ export function StandIn({ exportId }: { exportId: string }) {
           {!checks && <p className="text-faint">{trouble ? 'Nothing could be checked.' : doing}</p>}
           <ul data-testid="checks" data-done={checks ? 'yes' : 'no'} className="flex flex-col gap-1.5">{checks?.map((c) => <li key={c.name} data-passes={c.passes} className="leading-snug"><span className={c.passes ? 'text-good' : 'text-trouble'}>{c.passes ? '●' : '▲'}</span> {c.name}<div className="num pl-4 text-faint"><span className="text-text">{c.figure}</span> · {c.wanted}</div></li>)}</ul>
           <label className="mt-3 flex items-center gap-2 text-soft"><input type="checkbox" data-testid="lay-over" onChange={(e) => { const s = stage.current!; s.guides.visible = e.target.checked; s.show(time); }} />Guides of the full bake laid over</label>
-          {checks && <p className="mt-2 text-[12px] text-faint">Played on {on}. What was found stands on the sheet.</p>}
+          {checks && on && <p className="mt-2 text-[12px] text-faint">Played on {on}. What was found stands on the sheet.</p>}
           <label className="mt-3 block text-soft">Play it on another character<input type="file" accept=".glb" aria-label="Another character" data-testid="another" className="mt-1 block w-full text-[12px]" onChange={(e) => { const f = e.target.files?.[0]; if (f) void another(f); }} /></label>
         </aside>
       </div>

@@ -109,7 +109,11 @@ describe('handing over', () => {
     const receiver = await watchedPage(browser, errors);
     for (const { id, wish: { format } } of made) {
       await receiver.goto(`${trial.url}/receive/${id}`);
-      if (format === 'pc2') { await receiver.getByText(/no general-purpose loader of PC2/).waitFor({ timeout: 60_000 }); continue; }
+      if (format === 'pc2') {
+        await receiver.getByText(/no general-purpose loader of PC2/).waitFor({ timeout: 60_000 });
+        expect(await receiver.locator('[data-testid=checks] li').evaluateAll((all) => all.map((li) => [(li as HTMLElement).dataset.passes, /to the byte/.test((li as HTMLElement).innerText)]))).toEqual([['true', true]]);
+        continue;
+      }
       await receiver.locator('[data-testid=checks][data-done=yes]').waitFor({ timeout: 120_000 });
       const found = await receiver.evaluate(() => [...document.querySelectorAll('[data-testid=checks] li')].map((li) => ({ passes: (li as HTMLElement).dataset.passes, text: (li as HTMLElement).innerText })));
       expect([format, found.filter((c) => c.passes !== 'true')]).toEqual([format, []]);
