@@ -8,6 +8,7 @@ import { useEditor } from '../state/store';
 import { Button, Choice, Fold, helpProps, Note } from './controls';
 import { Field } from './panel-parts';
 import { useWorkshop } from './context';
+import { many } from '../state/many';
 
 export function CardsPart({ document }: { document: GroomDocument }) {
   const { session } = useWorkshop(), desk = session.fillDesk, { making, shown, level, made } = useEditor((s) => s.cards), cards = made > 0 ? desk.cards : null, old = cards !== null && desk.cardsAreOld, set = (change: Partial<ReturnType<typeof useEditor.getState>['cards']>): void => useEditor.setState({ cards: { ...useEditor.getState().cards, ...change } }), [saving, setSaving] = useState(false);
@@ -24,7 +25,7 @@ export function CardsPart({ document }: { document: GroomDocument }) {
       {cards && (
         <>
           <div className="mt-1.5 flex items-center gap-2 text-soft"><span className="w-[62px]">Shown</span><Choice label="What is shown" value={shown} onChange={(v) => set({ shown: v })} options={[{ value: 'strands', label: 'Strands' }, { value: 'cards', label: 'Cards' }, { value: 'both', label: 'Both' }]} /></div>
-          <div className="mt-1 flex items-center gap-2 text-soft"><span className="w-[62px]">Level</span><Choice label="Level of detail" value={String(level)} onChange={(v) => set({ level: Number(v), shown: shown === 'strands' ? 'cards' : shown })} options={cards.set.levels.map((m, i) => ({ value: String(i), label: `${(m.indices.length / 3).toLocaleString('en')}`, help: `Level ${i}: ${m.cards} cards, ${m.indices.length / 3} triangles.` }))} /><span className="text-[11px] text-faint">triangles</span></div>
+          <div className="mt-1 flex items-center gap-2 text-soft"><span className="w-[62px]">Level</span><Choice label="Level of detail" value={String(level)} onChange={(v) => set({ level: Number(v), shown: shown === 'strands' ? 'cards' : shown })} options={cards.set.levels.map((m, i) => ({ value: String(i), label: `${(m.indices.length / 3).toLocaleString('en')}`, help: `Level ${i}: ${m.cards} cards, ${many(m.indices.length / 3, 'triangle')}.` }))} /><span className="text-[11px] text-faint">triangles</span></div>
           <p data-testid="cards-overlap" className="mt-1 text-soft">From six sides they cover <span className="num text-text">{(100 * cards.set.figures.overlap).toFixed(1)} %</span> of what strands or cards cover; opacity differs by <span className="num text-text">{cards.set.figures.opacity.toFixed(3)}</span> on average.</p>
           <AtlasPicture />
           <Note>Here cards go along with the skin at their roots, in the combed shape.</Note>

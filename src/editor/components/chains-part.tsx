@@ -10,6 +10,7 @@ import { useEditor } from '../state/store';
 import { Button, Fold, helpProps, IconButton, Note, NumberField, OneOf, Question, Tick } from './controls';
 import { useWorkshop } from './context';
 import type { PanelProps } from './panel-parts';
+import { many } from '../state/many';
 
 const newId = (n: number): string => `c${Date.now().toString(36)}${n}`;
 /** What runs of joints are called: as their first joint, without the number at its end. */
@@ -34,7 +35,7 @@ export function ChainsPart() {
     return <li key={key} className="flex h-6 items-center gap-2 text-soft"><Tick label={`Move ${nameOf(joints)}`} checked={chosen.has(key)} onChange={(on) => setChosen(new Set(on ? [...chosen, key] : [...chosen].filter((k) => k !== key)))} /><span className="truncate" title={joints.join(' → ')}>{nameOf(joints)}</span><span className="num ml-auto shrink-0 text-faint">{joints.length} joint{joints.length === 1 ? '' : 's'}</span></li>;
   };
   return (
-    <Fold id="chains" title="What hangs on joints?" summary={likely.length > 0 ? `${likely.length} likely` : `${found.length} runs`}>
+    <Fold id="chains" title="What hangs on joints?" summary={likely.length > 0 ? `${likely.length} likely` : many(found.length, 'run')}>
       <ul>{likely.map(row)}</ul>
       {found.length > likely.length && <details><summary className="cursor-pointer text-[12px] text-faint">{found.length - likely.length} other runs of joints</summary><ul className="mt-1">{found.filter((f) => !f.likely).map(row)}</ul></details>}
       <div className="mt-1.5"><Button data-testid="begin-chains" disabled={chosen.size === 0 || busy} onClick={() => void begin()} {...helpProps('Makes a groom on this character in which these joints are moved as rods; set up, run, proved and baked as hair is. The file’s own movement stays as it is.')}><Link2 size={13} />{busy ? 'Making it …' : 'Move these by dynamics'}</Button></div>

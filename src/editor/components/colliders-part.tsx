@@ -11,6 +11,7 @@ import { useEditor } from '../state/store';
 import { Button, Choice, Fold, helpProps, IconButton, Note, NumberField, OneOf, Tick } from './controls';
 import { useWorkshop } from './context';
 import { Field, type PanelProps } from './panel-parts';
+import { many } from '../state/many';
 
 const edit = useEditor.getState().edit, endStep = (): void => useEditor.getState().endStep();
 const cm = (label: string, help: string, min = -500, max = 500, fallback = 0): Parameter => ({ label, unit: 'cm', min, max, step: 0.1, fallback, help });
@@ -92,7 +93,7 @@ function LeftOut({ document }: PanelProps) {
   const without = document.sway.pillsWithout;
   return (
     <div className="flex h-6 items-center text-soft" {...helpProps('Fingers and feet get no pills unless you say so: they often cause trouble and rarely matter. Remove a pill below to leave out its joint.')}>
-      <span>Left out</span><span className="ml-auto text-faint">{without ? `${without.length} joints` : 'fingers, feet'}</span>
+      <span>Left out</span><span className="ml-auto text-faint">{without ? many(without.length, 'joint') : 'fingers, feet'}</span>
       {without ? <IconButton label="Fingers and feet again" onClick={() => edit('Pills without fingers and feet', (d) => { d.sway.pillsWithout = null; })}><RotateCcw size={11} /></IconButton>
         : <button type="button" className="ml-2 text-copper" onClick={() => edit('Pills for all joints', (d) => { d.sway.pillsWithout = []; })}>fit all</button>}
     </div>

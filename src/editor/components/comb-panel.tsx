@@ -14,6 +14,7 @@ import { Button, Choice, Fold, helpProps, IconButton, Note, NumberField, OneOf, 
 import { Field, First, type PanelProps } from './panel-parts';
 import { ProfileField } from './profile-field';
 import { useWorkshop } from './context';
+import { many } from '../state/many';
 
 /** What each brush is called in the palette, and what it does, in a sentence. */
 export const BRUSH_HELP: Record<CombTool, { name: string; help: string }> = {
@@ -128,7 +129,7 @@ function ToolSettings({ comb }: { comb: CombState }) {
 function CutAtMesh() {
   const { session } = useWorkshop(), others = session.character.meshes.filter((m) => m !== session.mesh && !session.document.hidden.includes(m.name));
   if (others.length === 0) return null;
-  const cut = (name: string): void => { if (name === '') return; const n = session.combDesk.cutAtMesh(name); toast.info(n === 0 ? `No guide goes through ${name}.` : `${n} guides were cut at ${name}.`); };
+  const cut = (name: string): void => { if (name === '') return; const n = session.combDesk.cutAtMesh(name); toast.info(n === 0 ? `No guide goes through ${name}.` : `${many(n, 'guide')} ${n === 1 ? 'was' : 'were'} cut at ${name}.`); };
   return <OneOf label="At a mesh" testId="cut-at" value="" onChange={cut} options={[{ value: '', label: 'choose …', help: 'Cuts guides where they go through another mesh.' }, ...others.map((m) => ({ value: m.name, label: m.name, help: 'Cuts guides where they go through it.' }))]} />;
 }
 
@@ -217,7 +218,7 @@ function Numbers({ document }: PanelProps) {
       <NumberField testId="set-spread" parameter={N.spread} value={spread} onChange={setSpread} onCommit={() => undefined} />
       <div className="flex items-center gap-2"><Toggle label="× length map" help="Multiplied with the painted length map." checked={byMap} onChange={setByMap} /><span className="ml-auto"><Button data-testid="set-lengths" onClick={() => desk.setLengths(length / 100, spread, byMap ? 'length' : null, document.plant.seed)}>Set, {whose}</Button></span></div>
       <div className="mt-1 flex items-center gap-2"><div className="flex-1"><NumberField testId="roots-off" parameter={N.offMm} value={off} onChange={setOff} onCommit={() => undefined} /></div><Button data-testid="set-roots-off" onClick={() => desk.rootsOff(off / 1000)}>Set</Button></div>
-      <div className="mt-1 flex items-center gap-2"><div className="flex-1"><NumberField testId="set-points" parameter={{ ...PLANT_PARAMETERS.pointCount, label: 'Points' }} value={points} onChange={setPoints} onCommit={() => undefined} /></div><Button data-testid="repoint" disabled={points === guides.pointCount} onClick={() => { const error = desk.setPoints(points, byShape); toast.info(`Every guide has ${points} points now; no point that was is farther than ${(1000 * error).toFixed(2)} mm from its new strand.`); }}>Set</Button></div>
+      <div className="mt-1 flex items-center gap-2"><div className="flex-1"><NumberField testId="set-points" parameter={{ ...PLANT_PARAMETERS.pointCount, label: 'Points' }} value={points} onChange={setPoints} onCommit={() => undefined} /></div><Button data-testid="repoint" disabled={points === guides.pointCount} onClick={() => { const error = desk.setPoints(points, byShape); toast.info(`Every guide has ${many(points, 'point')} now; no point that was is farther than ${(1000 * error).toFixed(2)} mm from its new strand.`); }}>Set</Button></div>
       <div className="flex items-center gap-2 text-soft" {...helpProps('Closer together where strands bend, else evenly along their length.')}><Tick label="More where it bends" checked={byShape} onChange={setByShape} />More where it bends</div>
     </Fold>
   );

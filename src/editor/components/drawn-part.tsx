@@ -17,6 +17,7 @@ import { ChainPanel } from './chains-part';
 import { ClothFields } from './cloth-part';
 import { useWorkshop } from './context';
 import type { PanelProps } from './panel-parts';
+import { many } from '../state/many';
 
 const told = (cause: unknown): void => { toast.error(cause instanceof Error ? cause.message : String(cause)); };
 const setDraw = (change: Partial<DrawState>): void => useEditor.setState({ draw: { ...useEditor.getState().draw, ...change } });
@@ -40,7 +41,7 @@ export function MeshHairPart() {
     catch (e) { told(e); setBusy(false); }
   };
   return (
-    <Fold id="meshHair" title="Is hair a plain mesh?" summary={likely > 0 ? `${likely} likely` : `${meshes.length} meshes`}>
+    <Fold id="meshHair" title="Is hair a plain mesh?" summary={likely > 0 ? `${likely} likely` : many(meshes.length, 'mesh', 'meshes')}>
       <ul>{meshes.map((m) => <li key={m.name} className="flex h-6 items-center gap-2 text-soft"><Tick label={`Draw chains through ${m.name}`} checked={chosen.has(m.name)} onChange={(on) => setChosen(new Set(on ? [...chosen, m.name] : [...chosen].filter((n) => n !== m.name)))} /><span className="truncate">{m.name}</span><span className="num ml-auto shrink-0 text-faint">{(m.positions.length / 3).toLocaleString('en')} vertices</span></li>)}</ul>
       <div className="mt-1.5"><Button data-testid="begin-drawn" disabled={chosen.size === 0 || busy} onClick={() => void begin()} {...helpProps('Makes a groom on this character in which chains are drawn through these meshes, which have no joints for it. The character’s own file stays as it is.')}><PenLine size={13} />{busy ? 'Making it …' : 'Draw chains through these'}</Button></div>
       <Note>A plait, a tail, a wig or a skirt that came without joints of its own: it gets some, and moves by them.</Note>
@@ -56,7 +57,7 @@ function SheetPart({ document }: PanelProps) {
   const { session } = useWorkshop(), drawn = document.drawn!, sheet = document.sway.sheet, [lines, setLines] = useState(12), [joints, setJoints] = useState(8), [around, setAround] = useState(sheet?.around ?? false), [edge, setEdge] = useState(''), chosen = drawn.lines.find((l) => l.id === edge) ?? drawn.lines.at(-1);
   const lay = (): void => { try { session.drawn.lay(chosen!, { lines, joints, around }); } catch (e) { told(e); } };
   return (
-    <Fold id="sheet" title="Is it a sheet?" summary={sheet ? `${CLOTHS[sheet.cloth].label.toLowerCase()}, ${drawn.lines.length} lines` : 'no'}>
+    <Fold id="sheet" title="Is it a sheet?" summary={sheet ? `${CLOTHS[sheet.cloth].label.toLowerCase()}, ${many(drawn.lines.length, 'line')}` : 'no'}>
       {drawn.lines.length > 1 && <OneOf label="Edge" testId="sheet-edge" value={chosen!.id} onChange={setEdge} options={drawn.lines.map((l) => ({ value: l.id, label: l.name, help: 'This line runs along the edge that the sheet hangs from.' }))} />}
       <NumberField testId="sheet-lines" parameter={LINES} value={lines} onChange={setLines} onCommit={() => undefined} />
       <NumberField testId="sheet-joints" parameter={DOWN} value={joints} onChange={setJoints} onCommit={() => undefined} />

@@ -8,6 +8,7 @@ import { Button, helpProps, Note, OneOf, Question } from './controls';
 import type { PanelProps } from './panel-parts';
 import { ROLE_OPTIONS } from './roles';
 import { useWorkshop } from './context';
+import { many } from '../state/many';
 
 const KEPT = 'fine-comb worn';
 const FILES = '.glb,.gltf,.bin,.obj,.mtl,.zip,.pc2,.mdd';
@@ -51,7 +52,7 @@ export function WearPart({ document }: PanelProps) {
         <input ref={input} type="file" multiple accept={FILES} data-testid="wear-file" className="hidden" onChange={(e) => take(e.target.files)} />
         <div className="mt-1"><Button data-testid="wear" disabled={busy} onClick={() => input.current!.click()} {...helpProps('A .glb, .gltf, .obj or .zip, with a .pc2 or .mdd beside it if it moves by a point cache; a point cache alone moves the mesh it takes the place of, in the clip of this shot.')}>{busy ? 'Putting it on …' : 'Choose its file …'}</Button></div>
         {error && <p role="alert" data-testid="wear-error" className="mt-1 text-[12px] text-trouble">{error}</p>}
-        {worn && <ul data-testid="worn" className="mt-1.5 list-disc pl-4 text-[12px] leading-snug text-soft">{worn.notes.map((n) => <li key={n}>{n}</li>)}<li>{worn.moved === 1 ? 'This groom' : `${worn.moved} grooms`} went along{worn.stayed > 0 ? `; ${worn.stayed} stayed with the version before, as the mesh they grow on is another one now` : ''}.</li></ul>}
+        {worn && <ul data-testid="worn" className="mt-1.5 list-disc pl-4 text-[12px] leading-snug text-soft">{worn.notes.map((n) => <li key={n}>{n}</li>)}<li>{worn.moved === 1 ? 'This groom' : `${many(worn.moved, 'groom')}`} went along{worn.stayed > 0 ? `; ${worn.stayed} stayed with the version before, as the mesh they grow on is another one now` : ''}.</li></ul>}
       </Question>
       {versions.length > 1 && (
         <Question title="Which version of it?">

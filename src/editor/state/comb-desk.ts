@@ -22,6 +22,7 @@ import { CageDesk } from './cage-desk';
 import type { MapName } from './plant-desk';
 import type { Session } from './session';
 import { useEditor } from './store';
+import { many } from './many';
 
 /** ms: rest before and length of the slices in which the skin is made ready. */
 const WARM_AFTER_MS = 500, WARM_MS = 8;
@@ -270,7 +271,7 @@ export class CombDesk {
     const now = repoint(floatsOf(this.get(g.offsets)!), g.pointCount, wanted, byShape), brought = g.brought && this.get(g.brought), shown = brought && this.keep(bytesOf(repoint(floatsOf(brought), g.pointCount, wanted, byShape).offsets));
     const composed = this.keep(bytesOf(style ? composeStyle(this.get, { ...g, pointCount: wanted, style }, this.mask) : now.offsets));
     this.setChoice(null);
-    useEditor.getState().edit(`${wanted} points a guide`, (d) => { Object.assign(d.guides!, { pointCount: wanted, offsets: composed, style, brought: shown }); });
+    useEditor.getState().edit(`${many(wanted, 'point')} a guide`, (d) => { Object.assign(d.guides!, { pointCount: wanted, offsets: composed, style, brought: shown }); });
     return now.error;
   }
   /** Takes guides away, with what ties and layers hold of them. False where none would be left. */
@@ -284,7 +285,7 @@ export class CombDesk {
     const plantingId = this.keep(packPlanting({ faces: Uint32Array.from(left, (k) => planting.faces[k]), weights: Float32Array.from(left.flatMap((k) => [planting.weights[2 * k], planting.weights[2 * k + 1]])) }));
     const offsets = take(g.offsets), brought = g.brought ? take(g.brought) : undefined, style = styleThrough(this.get, this.keep, g.style, g.pointCount, (k) => to[k]);
     this.setChoice(null);
-    useEditor.getState().edit(gone.size === 1 ? 'Remove a guide' : `Remove ${gone.size} guides`, (d) => {
+    useEditor.getState().edit(gone.size === 1 ? 'Remove a guide' : `Remove ${many(gone.size, 'guide')}`, (d) => {
       Object.assign(d.guides!, { count: left.length, planting: plantingId, offsets, brought, style, combed: true });
       for (const t of d.sway.ties) t.guides = t.guides.map((k) => to[k]).filter((k) => k >= 0);
       d.sway.ties = d.sway.ties.filter((t) => t.guides.length > 0);
@@ -319,7 +320,7 @@ export class CombDesk {
     settling.guides.forEach((g, k) => {
       for (let i = 3; i < stride; i++) next[stride * g + i] = shapes[stride * k + i];
     });
-    this.setShapes(settling.guides.length === 1 ? 'Settle a guide' : `Settle ${settling.guides.length} guides`, next, settling.guides);
+    this.setShapes(settling.guides.length === 1 ? 'Settle a guide' : `Settle ${many(settling.guides.length, 'guide')}`, next, settling.guides);
   }
 
   /** Mirrors the style; `byWay`: by how the mesh hangs together. Returns what stands in the way. */

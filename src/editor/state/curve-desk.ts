@@ -9,6 +9,7 @@ import type { NamedFile } from '../../formats/file-set';
 import { readFiles } from './read-files';
 import type { Session } from './session';
 import { useEditor, type Bringing } from './store';
+import { many } from './many';
 
 /** Roots farther from the skin than this are not taken, unless asked for. Common practice, no source. */
 const LIMIT_MM = 5;
@@ -70,7 +71,7 @@ export class CurveDesk {
     const planting = this.keep(packPlanting(seated.planting)), offsets = this.keep(bytesOf(seated.offsets)), count = seated.from.length;
     const faces = document.plot.faces ?? this.keep(bytesOf(Uint32Array.from(new Set(seated.planting.faces)).sort()));
     session.layersGo();
-    useEditor.getState().edit(`Bring in ${count} guides from ${bringing.fileName}`, (d) => {
+    useEditor.getState().edit(`Bring in ${many(count, 'guide')} from ${bringing.fileName}`, (d) => {
       d.plot.faces = faces;
       d.guides = { count, pointCount, planting, offsets, plantKey: plantKey(d), combed: true, brought };
     });
@@ -85,6 +86,6 @@ export class CurveDesk {
     const n = guides.planting.faces.length, motions = new Float64Array(7 * n), points = new Float32Array(guides.offsets.length), stride = 3 * guides.pointCount;
     for (let g = 0; g < n; g++) { motions[7 * g + 3] = 1; motions.set(rootPlace(session.restSurface, guides.planting, g), 7 * g + 4); }
     placeGuides(guides.offsets, motions, guides.pointCount, points);
-    return { curves: Array.from({ length: n }, (_, g) => points.slice(stride * g, stride * (g + 1))), width: physicalRod(document.sway).diameter, name: groom.name, comment: `${groom.character.name}, ${groom.name}: ${n} guides as combed in the rest pose, by Fine Comb; metres, +Y up.` };
+    return { curves: Array.from({ length: n }, (_, g) => points.slice(stride * g, stride * (g + 1))), width: physicalRod(document.sway).diameter, name: groom.name, comment: `${groom.character.name}, ${groom.name}: ${many(n, 'guide')} as combed in the rest pose, by Fine Comb; metres, +Y up.` };
   }
 }

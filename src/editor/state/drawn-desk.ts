@@ -16,6 +16,7 @@ import type { WeightsReply, WeightsRequest } from '../../workers/weights.worker'
 import * as api from './api';
 import type { Session } from './session';
 import { useEditor } from './store';
+import { many } from './many';
 
 const newId = (): string => `d${Date.now().toString(36)}${Math.floor(Math.random() * 46656).toString(36)}`;
 const QUIET_MS = 250;
@@ -78,7 +79,7 @@ export class DrawnDesk {
     const { drawn } = this;
     if (!drawn) return;
     const lines = layLines(this.session.before, drawn.meshes, edge.places, how);
-    useEditor.getState().edit(`Sheet of ${lines.length} lines`, (d) => {
+    useEditor.getState().edit(`Sheet of ${many(lines.length, 'line')}`, (d) => {
       if (!d.drawn) return;
       d.drawn.lines = lines;
       d.drawn.painted = d.drawn.painted.filter((p) => p.id === STILL);

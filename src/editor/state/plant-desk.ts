@@ -17,6 +17,7 @@ import type { SurfacePoint } from '../../core/mesh/surface';
 import type { FillRequest } from '../../workers/messages';
 import type { Session } from './session';
 import { useEditor } from './store';
+import { many } from './many';
 
 export type MapName = PlotMap | SwayMap;
 export const MAP_NAMES: Record<MapName, string> = { ...PLOT_MAPS, ...SWAY_MAPS };
@@ -277,7 +278,7 @@ export class PlantDesk {
   between(places: readonly SurfacePoint[]): void {
     const { guides, restSurface } = this.session, planting: Planting = { faces: Uint32Array.from(places, (p) => p.face), weights: Float32Array.from(places.flatMap((p) => [p.barycentric[1], p.barycentric[2]])) };
     if (!guides || places.length === 0) return;
-    this.addGuides(planting, shapesBetween(restSurface, guides.planting, this.blended(), guides.pointCount, planting), places.length === 1 ? 'Add a guide' : `Add ${places.length} guides`);
+    this.addGuides(planting, shapesBetween(restSurface, guides.planting, this.blended(), guides.pointCount, planting), places.length === 1 ? 'Add a guide' : `Add ${many(places.length, 'guide')}`);
   }
 
   /** Leaves off; what is there stays as it is. */
@@ -297,6 +298,6 @@ export class PlantDesk {
     const style = kept > 0 ? this.styleWith(offsets.slice(3 * pointCount * kept)) : undefined;
     useEditor.setState({ planting: false });
     if (kept === 0) this.session.layersGo();
-    useEditor.getState().edit(kept > 0 ? `Plant ${count - kept} more guides` : `Plant ${count} guides`, (d) => { d.guides = { count, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed, brought, style }; });
+    useEditor.getState().edit(kept > 0 ? `Plant ${count - kept} more guides` : `Plant ${many(count, 'guide')}`, (d) => { d.guides = { count, pointCount, planting: plantingId, offsets: offsetsId, plantKey: key, combed, brought, style }; });
   }
 }

@@ -8,6 +8,7 @@ import { restPositions } from '../../core/mesh/character';
 import { Surface } from '../../core/mesh/surface';
 import * as api from './api';
 import type { Session } from './session';
+import { many } from './many';
 
 const KEY = 'fine-comb-style';
 const schema = z.object({ groomId: z.string(), name: z.string(), characterId: z.string(), mesh: z.string(), faces: bufferIdSchema.nullable(), planting: bufferIdSchema, offsets: bufferIdSchema, pointCount: z.number().int().min(2).max(64) });
@@ -41,5 +42,5 @@ export async function pasteRemembered(session: Session): Promise<string> {
   const list = session.combDesk.chosenOrAll(), stride = 3 * guides.pointCount, next = guides.offsets.slice();
   for (const g of list) next.set(pasted.subarray(stride * g, stride * (g + 1)), stride * g);
   session.combDesk.setShapes(`Style of ${style.name}`, next, list);
-  return `${list.length} guides have the style of “${style.name}” now.`;
+  return `${many(list.length, 'guide')} ${list.length === 1 ? 'has' : 'have'} the style of “${style.name}” now.`;
 }
