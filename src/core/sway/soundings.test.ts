@@ -30,7 +30,7 @@ function strands(): Float64Array {
   }
   return x;
 }
-const seen = (depth: number): Float32Array => Float32Array.from({ length: STRAND_NUMBERS * GUIDES }, (_, k) => (k % STRAND_NUMBERS === OF_STRAND.depth ? depth : k % STRAND_NUMBERS === OF_STRAND.collider ? -1 : 0));
+const seen = (depth: number, collider = BEFORE): Float32Array => Float32Array.from({ length: STRAND_NUMBERS * GUIDES }, (_, k) => (k % STRAND_NUMBERS === OF_STRAND.depth ? depth : k % STRAND_NUMBERS === OF_STRAND.collider ? collider : 0));
 
 describe('strands that contact has lost', () => {
   const mesh = ball(), shell = new Shell(mesh.T, mesh.P, 0.001, 0.2), worn = [{ before: mesh.P, triangles: mesh.T, shell }], free = { isRooted: () => false }, x = strands();
@@ -55,10 +55,12 @@ describe('strands that contact has lost', () => {
     expect(new Soundings(worn, [new Uint8Array(N * GUIDES)], BEFORE).take(measures(0.003), system, x, { isRooted: () => true }, rooted).depth).toBe(0.003);
     // a sheet has no inside
     expect(new Soundings(worn, [null], BEFORE).take(measures(0.003), system, x, free, seen(0.003)).depth).toBe(0.003);
+    // below a pill it is as deep as that says
+    expect(new Soundings(worn, [new Uint8Array(N * GUIDES)], BEFORE).take(measures(0.003), system, x, free, seen(0.003, 1)).depth).toBe(0.003);
   });
   it('a mesh whose faces look inwards, and one with an opening, have an inside all the same', () => {
     for (const { P, T } of [{ P: mesh.P, T: mesh.T.map((_, h) => mesh.T[h - (h % 3) + [0, 2, 1][h % 3]]) }, ball(0.12)]) {
-      const numbers = seen(0.003);
+      const numbers = seen(0.003, 0);
       new Soundings([{ before: P, triangles: T, shell: new Shell(T, P, 0.001, 0.2) }], [new Uint8Array(N * GUIDES)], 0).take(measures(0.003), system, x, free, numbers);
       for (let g = 0; g < GUIDES; g++) if (x[3 * (N * g + N - 1) + 1] < 0.02) expect(numbers[STRAND_NUMBERS * g + OF_STRAND.depth]).toBeGreaterThan(0.015);
     }

@@ -1,6 +1,6 @@
 /**
  * How deep strands are that contact has lost. It follows surfaces a few millimetres deep; what is deeper is none of its business. But a strand that goes in
- * crosses the surface somewhere, and is seen there: then every point of it is asked about, whether the mesh goes round it and how far its surface is.
+ * crosses the surface somewhere, and is seen there: then every point of it is asked about, whether that mesh goes round it and how far its surface is.
  */
 import { OF_STRAND, STRAND_NUMBERS } from '../proof/strand-meter';
 import { boxOfPoints } from '../mesh/rest-box';
@@ -30,15 +30,12 @@ export class Soundings {
     const posed = new Map<number, Posed>(), out = { ...measures };
     for (let g = 0; g < system.strandCount; g++) {
       const o = STRAND_NUMBERS * g;
-      if (!(strands[o + OF_STRAND.depth] > SEEN)) continue;
-      for (let q = 0; q < this.worn.length; q++) {
-        if (!this.within[q]) continue;
-        const depth = this.deepest(q, posed, system, x, contacts, g);
-        if (depth <= strands[o + OF_STRAND.depth]) continue;
-        strands[o + OF_STRAND.depth] = depth;
-        strands[o + OF_STRAND.collider] = this.first + q;
-        if (depth > out.depth) { out.depth = depth; out.depthGuide = g; }
-      }
+      const q = strands[o + OF_STRAND.collider] - this.first;
+      if (!(strands[o + OF_STRAND.depth] > SEEN) || !this.within[q]) continue;
+      const depth = this.deepest(q, posed, system, x, contacts, g);
+      if (depth <= strands[o + OF_STRAND.depth]) continue;
+      strands[o + OF_STRAND.depth] = depth;
+      if (depth > out.depth) { out.depth = depth; out.depthGuide = g; }
     }
     return out;
   }
