@@ -158,18 +158,18 @@ describe('four nearest chains side by side', () => {
       strands.forEach((s, l) => { for (let i = 0; i < 3 * held[l] + 3; i++) s.wanted[i] = s.points[i]; });
       strands.forEach((s, l) => { four.put(l, out[l], 0, s.wanted, s.lengths, 0, held[l]); });
       four.run();
+      strands.forEach((s, l) => { four.take(l, out[l], 0, s.wanted, s.lengths, 0, held[l]); });
       strands.forEach((s, l) => {
-        four.take(l, out[l], 0, s.wanted, s.lengths, 0, held[l]);
         const twin = s.points.slice(), alone = s.points.slice();
         one.solve(twin, 0, n, s.wanted, s.lengths, 0, held[l]);
         for (let i = 0; i < stride; i++) expect(Math.abs(out[l][i] - twin[i])).toBeLessThan(2e-5);
         expect(out[l].slice(0, 3 * held[l] + 3)).toEqual(s.wanted.slice(0, 3 * held[l] + 3));
         for (let i = held[l] + 1; i < n; i++) expect(Math.abs(polylineLength(out[l], i - 1, 2) / s.lengths[i] - 1)).toBeLessThan(1e-12);
         // in another lane, beside nothing that moves
-        const again = FourChains.of(n)!;
-        again.put(3 - l, alone, 0, s.wanted, s.lengths, 0, held[l]);
-        again.run();
-        again.take(3 - l, alone, 0, s.wanted, s.lengths, 0, held[l]);
+        strands.forEach((_, k) => { four.put(k, strands[0].points, 0, strands[0].points, strands[0].lengths, 0, 0); });
+        four.put(3 - l, alone, 0, s.wanted, s.lengths, 0, held[l]);
+        four.run();
+        four.take(3 - l, alone, 0, s.wanted, s.lengths, 0, held[l]);
         expect(alone).toEqual(out[l]);
       });
     }

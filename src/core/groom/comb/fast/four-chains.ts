@@ -10,15 +10,18 @@ const BEGIN = 4096, PAGE = 65536;
 interface Exports { setBase(field: number, at: number): void; nearSteps(points: number, steps: number): void }
 
 const chainModule = compiledOnce(CHAIN_CODE);
+/** The last one made: strokes come one after the other, mostly on strands of as many points, and room for each would be let go of late. */
+let last: FourChains | null = null;
 
 export class FourChains {
   private readonly k: { readonly [K in keyof ChainArrays]: Float32Array };
   private readonly code: Exports;
 
-  /** For strands of so many points; null where it does not run. */
+  /** For strands of so many points; null where it does not run. The same one may be handed out again: what is put in is taken out before anybody else puts anything in. */
   static of(points: number): FourChains | null {
+    if (last?.points === points) return last;
     const code = chainModule();
-    try { return code && new FourChains(code, points); } catch { return null; }
+    try { return (last = code && new FourChains(code, points)); } catch { return null; }
   }
   private constructor(module: WebAssembly.Module, private readonly points: number) {
     const size = Object.values(CHAIN_FIELDS).reduce((sum, fields) => sum + 4 * LANES * fields * points, BEGIN), memory = new WebAssembly.Memory({ initial: Math.ceil(size / PAGE) });
