@@ -44,19 +44,23 @@ export async function endLeftover(pidFile: string, mark: string): Promise<void> 
 export async function startDatabase(places: Places): Promise<RunningDatabase> {
   const dir = path.join(places.data, 'db'), ready = path.join(places.data, 'db-ready');
   const settings = path.join(places.data, 'mariadb.cnf'), pidFile = path.join(places.data, 'mariadb.pid');
+  // of its own: a server that starts deletes the temporary tables of every other in the same directory
+  const temporary = path.join(places.data, 'db-temporary');
   const socket = path.join(tmpdir(), `fine-comb-${createHash('sha256').update(places.data).digest('hex').slice(0, 10)}.sock`);
   const password = databasePassword(places, existsSync(ready));
   await endLeftover(pidFile, settings);
   if (!(await portIsFree(places.dbPort))) throw new Told(`Port ${places.dbPort}, wanted for the database, is taken by another program. Free it, or set FINE_COMB_DB_PORT to another port.`);
+  mkdirSync(temporary, { recursive: true, mode: 0o700 });
   const root = userInfo().uid === 0;
   if (!existsSync(ready)) {
     // a half-made directory holds nothing of anybody's: it never had the ready mark
     rmSync(dir, { recursive: true, force: true });
     mkdirSync(dir, { recursive: true, mode: 0o700 });
-    execFileSync(program(['mariadb-install-db', 'mysql_install_db']), ['--no-defaults', `--datadir=${dir}`, ...(root ? ['--user=root'] : []), '--auth-root-authentication-method=normal', '--skip-test-db'], { stdio: 'pipe' });
+    execFileSync(program(['mariadb-install-db', 'mysql_install_db']), ['--no-defaults', `--datadir=${dir}`, `--tmpdir=${temporary}`, ...(root ? ['--user=root'] : []), '--auth-root-authentication-method=normal', '--skip-test-db'], { stdio: 'pipe' });
   }
   writeFileSync(settings, `[mariadbd]
 datadir=${dir}
+tmpdir=${temporary}
 socket=${socket}
 pid-file=${pidFile}
 port=${places.dbPort}

@@ -18,6 +18,9 @@ const freePort = (): Promise<number> => new Promise((resolve, reject) => {
 /** Where a run of many trials keeps the demo production that they all begin with, made by the first of them. */
 const KEPT = 'FINE_COMB_TRIAL_DEMO';
 
+/** After these (ms) a trial says what hangs, before the test around it runs out of time and cannot. */
+const START_EMPTY = 100_000, START_DEMO = 240_000, END = 60_000;
+
 export async function startTrial(options: { demo?: boolean } = {}): Promise<Trial> {
   const base = mkdtempSync(path.join(tmpdir(), 'fine-comb-')), kept = options.demo === false ? undefined : process.env[KEPT];
   if (kept && existsSync(kept)) copyData(kept, base);
@@ -30,11 +33,13 @@ export async function startTrial(options: { demo?: boolean } = {}): Promise<Tria
     child.stdout.on('data', read);
     child.stderr.on('data', read);
     child.once('exit', (code) => reject(new Error(`the server ended with ${code}: ${text}`)));
+    setTimeout(() => reject(new Error(`the server does not start, and said: ${text}`)), options.demo === false ? START_EMPTY : START_DEMO).unref();
   });
   let child = await run();
-  const end = (signal: NodeJS.Signals): Promise<void> => new Promise((resolve) => {
+  const end = (signal: NodeJS.Signals): Promise<void> => new Promise((resolve, reject) => {
     if (child.exitCode !== null || child.signalCode !== null) return resolve();
     child.once('exit', () => resolve());
+    setTimeout(() => reject(new Error(`the server does not end on ${signal}`)), END).unref();
     child.kill(signal);
   });
   if (kept && !existsSync(kept)) {
