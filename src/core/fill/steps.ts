@@ -91,10 +91,10 @@ export function clump(S: Float64Array, A: Float64Array): void {
  */
 export function curl(S: Float64Array, A: Float64Array): void {
   const radius = A[0] * S[10] * eased(2 * A[1] * S[38]), k = 6.283185307179586 * radius * A[1], perEdge = 3.141592653589793 * A[1], kk = k * k, most = perEdge * perEdge * S[6] * S[6];
-  let part = 1 / (1 + kk);
-  // sin² x = x² (1 − x²/3 + 2 x⁴/45 − …): three rounds are exact enough
-  for (let n = 0; n < 3; n++) { const v = most * part; part = 1 / (1 + kk * Math.max(0.2, 1 - v * (0.3333333333333333 - v * (0.044444444444444446 - v * 0.0031746031746031746)))); }
-  const share = Math.sqrt(part), span = share * S[6];
+  // sin² x = x² (1 − x²/3 + 2 x⁴/45 − …) with v = x²: one round, then one step of Newton's method, which is exact enough
+  const v = most / (1 + kk), first = 1 / (1 + kk * Math.max(0.2, 1 - v * (0.3333333333333333 - v * (0.044444444444444446 - v * 0.0031746031746031746)))), w = most * first;
+  const rise = Math.max(0.2, 1 - w * (0.3333333333333333 - w * (0.044444444444444446 - w * 0.0031746031746031746))), slope = Math.max(0.2, 1 - w * (0.6666666666666666 - w * (0.13333333333333333 - w * 0.012698412698412698)));
+  const share = Math.sqrt((1 + kk * (slope - rise) * first) / (1 + kk * slope)), span = share * S[6];
   S[38] = S[38] + span;
   S[35] = S[35] + share * (S[0] - S[26]); S[36] = S[36] + share * (S[1] - S[27]); S[37] = S[37] + share * (S[2] - S[28]);
   carry(S);
