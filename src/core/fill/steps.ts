@@ -107,8 +107,11 @@ export function curl(S: Float64Array, A: Float64Array): void {
 export function wave(S: Float64Array, A: Float64Array): void {
   const height = A[0] * S[10] * eased(2 * A[1] * S[38]), phase = S[11];
   const ee = S[6] * S[6], start = phase + S[38] * A[1];
-  let span = S[6], off = S[39];
-  for (let n = 0; n < 3; n++) { off = height * sine(start + span * A[1]); const d = off - S[39]; span = Math.sqrt(Math.max(0.04 * ee, ee - d * d)); }
+  // two rounds, and from there to where they lead. **Source:** Aitken's delta-squared process, *from memory*
+  const first = height * sine(start + S[6] * A[1]), d1 = first - S[39], s1 = Math.sqrt(Math.max(0.04 * ee, ee - d1 * d1));
+  const second = height * sine(start + s1 * A[1]), d2 = second - S[39], s2 = Math.sqrt(Math.max(0.04 * ee, ee - d2 * d2));
+  const gone = s1 - S[6], per = gone / Math.max(1e-24, gone * gone), rate = Math.max(-0.5, Math.min(0.5, per * (s2 - s1)));
+  const span = s2 + (rate / (1 - rate)) * (s2 - s1), off = second + Math.max(-1, Math.min(1, per * (span - s1))) * (second - first);
   const share = span / Math.max(1e-12, S[6]);
   S[38] = S[38] + span;
   S[39] = off;
