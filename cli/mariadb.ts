@@ -1,7 +1,7 @@
 /** Our own MariaDB: a data directory of the project's, on the loopback interface only. */
 import { execFileSync, spawn, type ChildProcess } from 'node:child_process';
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { tmpdir, userInfo } from 'node:os';
 import path from 'node:path';
@@ -41,15 +41,24 @@ export async function endLeftover(pidFile: string, mark: string): Promise<void> 
   if (isAlive(pidFile, mark)) throw new Told(`A process of an earlier run (${pid}) does not end. Stop it and start again.`);
 }
 
+/** A way to a directory that MariaDB's programs can follow: they take blanks and colons in it for the end of its name. */
+function plainWay(data: string): { data: string; close: () => void } {
+  if (/^[\w./-]+$/.test(data)) return { data, close: () => undefined };
+  const base = mkdtempSync(path.join(tmpdir(), 'fine-comb-way-')), link = path.join(base, 'data');
+  symlinkSync(data, link);
+  return { data: link, close: () => rmSync(base, { recursive: true, force: true }) };
+}
+
 export async function startDatabase(places: Places): Promise<RunningDatabase> {
-  const dir = path.join(places.data, 'db'), ready = path.join(places.data, 'db-ready');
+  const ready = path.join(places.data, 'db-ready');
   const settings = path.join(places.data, 'mariadb.cnf'), pidFile = path.join(places.data, 'mariadb.pid');
-  // of its own: a server that starts deletes the temporary tables of every other in the same directory
-  const temporary = path.join(places.data, 'db-temporary');
   const socket = path.join(tmpdir(), `fine-comb-${createHash('sha256').update(places.data).digest('hex').slice(0, 10)}.sock`);
   const password = databasePassword(places, existsSync(ready));
   await endLeftover(pidFile, settings);
   if (!(await portIsFree(places.dbPort))) throw new Told(`Port ${places.dbPort}, wanted for the database, is taken by another program. Free it, or set FINE_COMB_DB_PORT to another port.`);
+  const way = plainWay(places.data), dir = path.join(way.data, 'db');
+  // of its own: a server that starts deletes the temporary tables of every other in the same directory
+  const temporary = path.join(way.data, 'db-temporary');
   mkdirSync(temporary, { recursive: true, mode: 0o700 });
   const root = userInfo().uid === 0;
   if (!existsSync(ready)) {
@@ -62,7 +71,7 @@ export async function startDatabase(places: Places): Promise<RunningDatabase> {
 datadir=${dir}
 tmpdir=${temporary}
 socket=${socket}
-pid-file=${pidFile}
+pid-file=${path.join(way.data, 'mariadb.pid')}
 port=${places.dbPort}
 bind-address=127.0.0.1
 ${root ? 'user=root\n' : ''}skip-name-resolve
@@ -71,7 +80,7 @@ collation-server=utf8mb4_unicode_ci
 max_allowed_packet=64M
 innodb_buffer_pool_size=256M
 innodb_log_file_size=128M
-log-error=${path.join(places.data, 'mariadb.log')}
+log-error=${path.join(way.data, 'mariadb.log')}
 `);
   const init = path.join(places.data, 'init.sql');
   writeFileSync(init, `create database if not exists ${NAME} character set utf8mb4;
@@ -85,7 +94,7 @@ flush privileges;
 `, { mode: 0o600 });
   const child = spawn(program(['mariadbd', 'mysqld']), [`--defaults-file=${settings}`, `--init-file=${init}`], { stdio: 'ignore', detached: true });
   let gone = false;
-  child.once('exit', () => { gone = true; });
+  child.once('exit', () => { gone = true; way.close(); });
   const env = { FINE_COMB_DB_HOST: '127.0.0.1', FINE_COMB_DB_PORT: String(places.dbPort), FINE_COMB_DB_USER: USER, FINE_COMB_DB_PASSWORD: password, FINE_COMB_DB_NAME: NAME };
   try {
     for (let k = 0; ; k++) {

@@ -21,10 +21,11 @@ const KEPT = 'FINE_COMB_TRIAL_DEMO';
 /** After these (ms) a trial says what hangs, before the test around it runs out of time and cannot. */
 const START_EMPTY = 100_000, START_DEMO = 240_000, END = 60_000;
 
-export async function startTrial(options: { demo?: boolean } = {}): Promise<Trial> {
+/** `folder`: name of the data directory, of a trial without demo data. */
+export async function startTrial(options: { demo?: boolean; folder?: string } = {}): Promise<Trial> {
   const base = mkdtempSync(path.join(tmpdir(), 'fine-comb-')), kept = options.demo === false ? undefined : process.env[KEPT];
   if (kept && existsSync(kept)) copyData(kept, base);
-  const env = { FINE_COMB_DATA: path.join(base, 'data'), XDG_CONFIG_HOME: path.join(base, 'config'), FINE_COMB_PORT: String(await freePort()), FINE_COMB_DB_PORT: String(await freePort()) };
+  const env = { FINE_COMB_DATA: path.join(base, options.folder ?? 'data'), XDG_CONFIG_HOME: path.join(base, 'config'), FINE_COMB_PORT: String(await freePort()), FINE_COMB_DB_PORT: String(await freePort()) };
   const url = `http://127.0.0.1:${env.FINE_COMB_PORT}`;
   const run = (): Promise<ReturnType<typeof spawn>> => new Promise((resolve, reject) => {
     const child = spawn(process.execPath, ['--enable-source-maps', 'dist/serve.mjs', ...(options.demo === false ? [] : ['--demo'])], { env: { ...process.env, ...env }, stdio: ['ignore', 'pipe', 'pipe'] });

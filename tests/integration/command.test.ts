@@ -48,8 +48,8 @@ describe('./comb', () => {
 });
 
 describe('the server', () => {
-  it('starts empty without demo data, keeps what it has over a stop, and leaves nothing running', async () => {
-    const trial = await startTrial({ demo: false });
+  it('starts empty without demo data wherever its directory lies, keeps what it has over a stop, and leaves nothing running', async () => {
+    const trial = await startTrial({ demo: false, folder: 'what we have: a “drawer”' });
     try {
       const overview = async (): Promise<unknown> => (await fetch(`${trial.url}/api/overview`)).json();
       expect(await overview()).toEqual({ productions: [] });
