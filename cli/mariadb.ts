@@ -65,7 +65,9 @@ export async function startDatabase(places: Places): Promise<RunningDatabase> {
     // a half-made directory holds nothing of anybody's: it never had the ready mark
     rmSync(dir, { recursive: true, force: true });
     mkdirSync(dir, { recursive: true, mode: 0o700 });
-    execFileSync(program(['mariadb-install-db', 'mysql_install_db']), ['--no-defaults', `--datadir=${dir}`, `--tmpdir=${temporary}`, ...(root ? ['--user=root'] : []), '--auth-root-authentication-method=normal', '--skip-test-db'], { stdio: 'pipe' });
+    try {
+      execFileSync(program(['mariadb-install-db', 'mysql_install_db']), ['--no-defaults', `--datadir=${dir}`, `--tmpdir=${temporary}`, ...(root ? ['--user=root'] : []), '--auth-root-authentication-method=normal', '--skip-test-db'], { stdio: 'pipe' });
+    } catch (cause) { way.close(); throw cause; }
   }
   writeFileSync(settings, `[mariadbd]
 datadir=${dir}

@@ -70,7 +70,7 @@ async function serve(demo: boolean): Promise<void> {
   }
 }
 
-/** Asked by hand, under a clock of its own: a `fetch` that is to end by itself was seen never to (its signal may be collected as garbage), and with it the start. */
+/** Asked under a clock of its own: a start was seen to wait for ever where a `fetch` with a signal was to end by itself; why it did not is not known. */
 const isOurs = (address: string): Promise<boolean> => new Promise((resolve) => {
   const request = get(`${address}/api/health`, { agent: false }, (answer) => {
     json(answer).then((said) => { resolve((said as { product?: string } | null)?.product === 'fine-comb'); }, () => { resolve(false); }).finally(() => { clearTimeout(clock); });

@@ -30,11 +30,11 @@ export async function startTrial(options: { demo?: boolean; folder?: string } = 
   const run = (): Promise<ReturnType<typeof spawn>> => new Promise((resolve, reject) => {
     const child = spawn(process.execPath, ['--enable-source-maps', 'dist/serve.mjs', ...(options.demo === false ? [] : ['--demo'])], { env: { ...process.env, ...env }, stdio: ['ignore', 'pipe', 'pipe'] });
     let text = '';
-    const read = (b: Buffer): void => { text += b.toString(); if (text.includes('Fine Comb is at')) resolve(child); };
+    const read = (b: Buffer): void => { text += b.toString(); if (text.includes('Fine Comb is at')) { clearTimeout(clock); resolve(child); } };
     child.stdout.on('data', read);
     child.stderr.on('data', read);
     child.once('exit', (code) => reject(new Error(`the server ended with ${code}: ${text}`)));
-    setTimeout(() => reject(new Error(`the server does not start, and said: ${text}`)), options.demo === false ? START_EMPTY : START_DEMO).unref();
+    const clock = setTimeout(() => { child.kill('SIGINT'); reject(new Error(`the server does not start, and said: ${text}`)); }, options.demo === false ? START_EMPTY : START_DEMO).unref();
   });
   let child = await run();
   const end = (signal: NodeJS.Signals): Promise<void> => new Promise((resolve, reject) => {
