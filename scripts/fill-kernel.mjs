@@ -1,15 +1,16 @@
 // Compiles the fast filling from src/core/fill/steps.ts (the one definition of the treatments) and src/core/fill/fast/loops.as, on four strands side by side, when either differs
 // from the last time; the same bytes on every machine. Anything outside the small language of the steps is refused with its place.
 import { createHash } from 'node:crypto';
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { assemble } from './kernel/assemble.mjs';
 
 const root = path.join(path.dirname(fileURLToPath(import.meta.url)), '..'), target = path.join(root, 'src/core/fill/fast/fill-code.ts'), at = (p) => readFileSync(path.join(root, p), 'utf8');
-const steps = at('src/core/fill/steps.ts'), loops = at('src/core/fill/fast/loops.as'), stamp = [steps, loops, readFileSync(fileURLToPath(import.meta.url), 'utf8'), at('package-lock.json')].reduce((h, t) => h.update(t), createHash('sha256')).digest('hex');
+const steps = at('src/core/fill/steps.ts'), loops = at('src/core/fill/fast/loops.as'), stamp = [steps, loops, readFileSync(fileURLToPath(import.meta.url), 'utf8'), at('scripts/kernel/assemble.mjs'), at('package-lock.json')].reduce((h, t) => h.update(t), createHash('sha256')).digest('hex');
 
 if (!existsSync(target) || !readFileSync(target, 'utf8').includes(stamp)) {
-  const [{ default: ts }, { default: asc }] = await Promise.all([import('typescript'), import('assemblyscript/asc')]), K = ts.SyntaxKind, source = ts.createSourceFile('steps.ts', steps, ts.ScriptTarget.ES2022, true), known = new Set();
+  const { default: ts } = await import('typescript'), K = ts.SyntaxKind, source = ts.createSourceFile('steps.ts', steps, ts.ScriptTarget.ES2022, true), known = new Set();
   const refuse = (node, why) => { const { line, character } = source.getLineAndCharacterOfPosition(node.getStart(source)); throw new Error(`steps.ts:${line + 1}:${character + 1}: ${why}: ${node.getText(source).slice(0, 80)}`); };
   const MATH = { 'Math.abs': 'abs', 'Math.sqrt': 'sqrt', 'Math.floor': 'floor', 'Math.min': 'pmin', 'Math.max': 'pmax' }, OPS = { '+': 'add', '-': 'sub', '*': 'mul', '/': 'div' }, ASKS = { '<': 'lt', '>': 'gt', '<=': 'le', '>=': 'ge', '===': 'eq', '!==': 'ne' };
   /** What is kept of a strand (`S`) are variables of the loop, as memory is slower than they are; parameters (`A`) stand in memory. */
@@ -51,9 +52,7 @@ if (!existsSync(target) || !readFileSync(target, 'utf8').includes(stamp)) {
   // the loop once for every kind of step, with that step in it
   const at0 = loops.indexOf('export function displace('), loop = loops.slice(at0), kept = Array.from({ length: 40 }, (_, i) => `let S${i}: v128 = f32x4.splat(0);`).join(' ');
   const loopOf = (kind, i) => loop.replace('export function displace(', `export function ${kind}(`).replace('{', `{ const kind: i32 = ${i}; ${kept}`).replace(/\bSTEP;/, blocks.get(kind)).replace(/\bBEGIN;/, blocks.get('begin'));
-  const code = `const A: usize = 2048;\n${out.join('\n')}\n${loops.slice(0, at0)}${['clump', 'curl', 'wave', 'frizz', 'stray', 'bend'].map(loopOf).join('\n')}`, outputs = new Map(), notes = [];
-  const { error } = await asc.main(['fill.ts', '--outFile', 'fill.wasm', '-O3', '--converge', '--noAssert', '--runtime', 'stub', '--enable', 'simd', '--importMemory', '--memoryBase', '3072'], { readFile: (name) => (name === 'fill.ts' ? code : null), writeFile: (name, bytes) => { outputs.set(name, bytes); }, listFiles: () => [], stderr: { write: (text) => { notes.push(text); } } });
-  if (error) { mkdirSync(path.join(root, 'dist'), { recursive: true }); writeFileSync(path.join(root, 'dist/fill.as.ts'), code); throw new Error(`The fast filling did not compile (see dist/fill.as.ts):\n${notes.join('')}${error.message}`); }
-  writeFileSync(target, `/** Made by scripts/fill-kernel.mjs from src/core/fill/steps.ts and fast/loops.as; not kept in the repository. Sources ${stamp}. */\nexport const FILL_CODE = '${Buffer.from(outputs.get('fill.wasm')).toString('base64')}';\n`);
-  console.log(`fast filling: ${outputs.get('fill.wasm').length} bytes`);
+  const code = `const A: usize = 2048;\n${out.join('\n')}\n${loops.slice(0, at0)}${['clump', 'curl', 'wave', 'frizz', 'stray', 'bend'].map(loopOf).join('\n')}`, wasm = await assemble('fill', code, 3072);
+  writeFileSync(target, `/** Made by scripts/fill-kernel.mjs from src/core/fill/steps.ts and fast/loops.as; not kept in the repository. Sources ${stamp}. */\nexport const FILL_CODE = '${Buffer.from(wasm).toString('base64')}';\n`);
+  console.log(`fast filling: ${wasm.length} bytes`);
 }

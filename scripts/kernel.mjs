@@ -1,11 +1,13 @@
 // Compiles the fast kernels (strands from src/core/sway/rod, nearest chains from src/core/groom/comb) when a source differs from the last time; the same bytes on every machine.
 import './treatments.mjs';
 import './fill-kernel.mjs';
+import './shell-kernel.mjs';
 import './draco.mjs';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import path from 'node:path';
 import { fileURLToPath, pathToFileURL } from 'node:url';
+import { assemble } from './kernel/assemble.mjs';
 
 const root = path.join(path.dirname(fileURLToPath(import.meta.url)), '..'), print = process.argv.includes('--print');
 
@@ -21,26 +23,18 @@ if (print) console.log(sums.join('\n'));
 async function compile({ name, names, folder: from, parts, owner, fields: kinds, numbers, target: to }) {
   const folder = path.join(root, from), target = path.join(root, to);
   const files = parts.map((part) => ({ name: `${part}.ts`, text: readFileSync(path.join(folder, `${part}.ts`), 'utf8') }));
-  const own = [fileURLToPath(import.meta.url), path.join(root, 'scripts/kernel/translate.mjs'), path.join(folder, `${owner}.ts`), path.join(root, 'package-lock.json')];
+  const own = [fileURLToPath(import.meta.url), path.join(root, 'scripts/kernel/translate.mjs'), path.join(root, 'scripts/kernel/assemble.mjs'), path.join(folder, `${owner}.ts`), path.join(root, 'package-lock.json')];
   const stamp = createHash('sha256').update(files.map((f) => f.text).join('\0')).update(own.map((p) => readFileSync(p, 'utf8')).join('\0')).digest('hex');
   if (!print && existsSync(target) && readFileSync(target, 'utf8').includes(stamp)) return '';
 
-  const [{ default: asc }, { build }, { declare, translate }] = await Promise.all([import('assemblyscript/asc'), import('esbuild'), import('./kernel/translate.mjs')]);
+  const [{ build }, { declare, translate }] = await Promise.all([import('esbuild'), import('./kernel/translate.mjs')]);
   /** The names of the fields, from the file that owns them. */
   mkdirSync(path.join(root, 'dist'), { recursive: true });
   const fieldsFile = path.join(root, `dist/${owner}-fields.mjs`);
   await build({ entryPoints: [path.join(folder, `${owner}.ts`)], bundle: true, format: 'esm', outfile: fieldsFile, logLevel: 'warning' });
   const owned = await import(pathToFileURL(fieldsFile).href), fields = kinds.flatMap((kind) => Object.keys(owned[kind]));
   declare(files);
-  const code = translate(files, fields, numbers), outputs = new Map(), notes = [];
-  const { error } = await asc.main(['kernel.ts', '--outFile', 'kernel.wasm', '-O3', '--converge', '--noAssert', '--runtime', 'stub', '--enable', 'simd', '--importMemory', '--memoryBase', '1024'], {
-    readFile: (file) => (file === 'kernel.ts' ? code : null),
-    writeFile: (file, bytes) => { outputs.set(file, bytes); },
-    listFiles: () => [],
-    stderr: { write: (text) => { notes.push(text); } },
-  });
-  if (error) { writeFileSync(path.join(root, `dist/${owner}.as.ts`), code); throw new Error(`${from} did not compile (see dist/${owner}.as.ts):\n${notes.join('')}${error.message}`); }
-  const wasm = outputs.get('kernel.wasm'), sum = createHash('sha256').update(wasm).digest('hex');
+  const wasm = await assemble(owner, translate(files, fields, numbers), 1024), sum = createHash('sha256').update(wasm).digest('hex');
   if (print) return sum;
   mkdirSync(path.dirname(target), { recursive: true });
   writeFileSync(target, `/** Made by scripts/kernel.mjs from ${from}; not kept in the repository. Sources ${stamp}. */

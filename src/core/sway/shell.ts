@@ -38,8 +38,6 @@ const OPPOSED = -0.3, LEANING = 0.15;
 const TURNED = 0.7;
 /** m²: a way that misses a triangle by no more goes through it. */
 const THROUGH = 1e-10;
-/** Steps from triangle to triangle at most. */
-const STEPS = 8;
 
 /**
  * What is known of an edge that is asked about, by place in an array of `EDGE` numbers: its lower and upper point, now and where they would go, its
@@ -54,7 +52,7 @@ export interface Candidate { id: number; gap: number; s: number; nx: number; ny:
 
 export class Shell {
   /** Made with the shell, or anew for every frame or substep before it is asked for: no part of what a run has become. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'even', 'low', 'high', 'pose', 'near', 'weights']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'even', 'low', 'high', 'weights']);
   readonly triangleCount: number;
   /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;
@@ -73,9 +71,6 @@ export class Shell {
   private readonly grid: ShellGrid;
   private readonly low = new Float64Array(3);
   private readonly high = new Float64Array(3);
-  /** The faces' own. */
-  private readonly pose: Float64Array;
-  private readonly near: Float64Array;
   /**
    * Edges: triangles followed by the upper point (nearest, another) and by the middle, −1 for none; the side of each.
    */
@@ -108,15 +103,16 @@ export class Shell {
     order.forEach((t, k) => { for (let c = 0; c < 3; c++) sorted[3 * k + c] = loose[3 * t + c]; });
     this.triangleCount = kept.length / 3;
     this.opposite = neighbours(sorted);
-    this.faces = new ShellFaces(sorted);
+    this.faces = new ShellFaces(sorted, this.opposite, Int32Array.from(starts), rest.length / 3);
     this.grid = new ShellGrid(this.faces, starts, REACH + thickness + SLACK, this.low, this.high);
-    this.pose = this.faces.pose;
-    this.near = this.faces.near;
     const found = describeShell(triangles, rest);
     this.closed = (found.closed || solid) && !twoSided;
     this.outward = found.inverted || (!found.closed && this.closed && outwardSign(triangles, rest) < 0) ? -1 : 1;
     this.even = evenReach(sorted, this.opposite, rest);
   }
+
+  private get pose(): Float64Array { return this.faces.pose; }
+  private get near(): Float64Array { return this.faces.near; }
 
   /** Room for what so many points remember. */
   begin(points: number): void {
@@ -247,7 +243,7 @@ export class Shell {
     this.grid.fastest = speed;
     if (t < 0) return;
     const o = this.faces.posedAt(t);
-    this.faces.closest(o, E, SPOT);
+    this.faces.closest(t, 0, E, SPOT);
     const v0 = N[0], v1 = N[1], v2 = N[2], far = Math.sqrt(N[4]), rim = N[3] > 0, within = this.outward * (P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2])) < 0;
     const hx = v0 * P[o] + v1 * P[o + 3] + v2 * P[o + 6], hy = v0 * P[o + 1] + v1 * P[o + 4] + v2 * P[o + 7], hz = v0 * P[o + 2] + v1 * P[o + 5] + v2 * P[o + 8];
     const cx = v0 * P[o + 9] + v1 * P[o + 12] + v2 * P[o + 15], cy = v0 * P[o + 10] + v1 * P[o + 13] + v2 * P[o + 16], cz = v0 * P[o + 11] + v1 * P[o + 14] + v2 * P[o + 17];
@@ -290,7 +286,7 @@ export class Shell {
     let best = DEEP * DEEP, deep = 0;
     for (let j = 0; j < 3; j++) {
       if (hits[3 * p + j] < 0) continue;
-      const t = this.follow(hits[3 * p + j], A, 0, 9), side = this.closed ? this.outward : this.sides[3 * p + j];
+      const t = this.faces.follow(hits[3 * p + j], 9, A, 0), side = this.closed ? this.outward : this.sides[3 * p + j];
       if (N[4] >= best || side === 0) continue;
       best = N[4];
       deep = this.behind(t, side, A);
@@ -300,7 +296,7 @@ export class Shell {
       const speed = this.grid.fastest, t = this.grid.nearest(A, 0, 0, -1);
       this.grid.fastest = speed;
       if (t >= 0) {
-        this.faces.closest(this.faces.posedAt(t) + 9, A, 0);
+        this.faces.closest(t, 9, A, 0);
         deep = this.behind(t, this.outward, A);
       }
     }
@@ -339,7 +335,7 @@ export class Shell {
     if (this.closed) sides[slot] = this.outward;
     else {
       const o = this.faces.posedAt(t);
-      this.faces.closest(o, A, k);
+      this.faces.closest(t, 0, A, k);
       const d = P[o + 18] * (A[k] - P[o]) + P[o + 19] * (A[k + 1] - P[o + 1]) + P[o + 20] * (A[k + 2] - P[o + 2]);
       if (before < 0 || sides[slot] === 0 || Math.abs(d) > DEEP) sides[slot] = this.pastBorder(t) ? 0 : d >= 0 ? 1 : -1;
     }
@@ -350,31 +346,6 @@ export class Shell {
     const N = this.near;
     if (N[3] > 0) for (let e = 0; e < 3; e++) if (N[(e + 2) % 3] < 1e-9 && this.opposite[3 * t + e] < 0) return true;
     return false;
-  }
-
-  /** From triangle to triangle as long as the next one is nearer; `near` is of the last. `end`: 0 at the start of the substep, 9 at its end. */
-  private follow(t: number, A: Float64Array, k: number, end: number): number {
-    const { near: N, opposite } = this;
-    this.faces.closest(this.faces.posedAt(t) + end, A, k);
-    let last = -1;
-    for (let step = 0; step < STEPS && N[3] > 0; step++) {
-      const n0 = N[0], n1 = N[1], n2 = N[2], n4 = N[4];
-      let moved = -1;
-      // the edges the place lies on: edge e has the weight of the corner before it at 0
-      for (let e = 0; e < 3 && moved < 0; e++) {
-        if ((e === 0 ? n2 : e === 1 ? n0 : n1) > 1e-9) continue;
-        const h = opposite[3 * t + e];
-        if (h < 0) continue;
-        const other = (h / 3) | 0;
-        if (other === last) continue;
-        this.faces.closest(this.faces.posedAt(other) + end, A, k);
-        if (N[4] < n4 || (N[4] === n4 && N[3] === 0)) moved = other;
-      }
-      if (moved < 0) { N[0] = n0; N[1] = n1; N[2] = n2; N[3] = 1; N[4] = n4; break; }
-      last = t;
-      t = moved;
-    }
-    return t;
   }
 
   /** Room for one more candidate. Its numbers are set in place: numbers that are handed on are put on the heap one by one. */
@@ -390,7 +361,7 @@ export class Shell {
     for (let c = 0; c < 3; c++) { E[SPOT + c] = u * E[LOWER + c] + s * E[UPPER + c]; E[SPOT_THEN + c] = u * E[LOWER_THEN + c] + s * E[UPPER_THEN + c]; }
     const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
     // where it follows the surface now, and from there where the surface will be
-    let here = this.follow(hits[at], E, SPOT, 0), o0 = this.faces.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
+    let here = this.faces.follow(hits[at], 0, E, SPOT), o0 = this.faces.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
     // farther from what it follows than its strand's edge is long: in a fold it has come to a place from where every way leads off
     const lost = slot === 2 && start > this.upperFar + u * E[LENGTH] + BEHIND;
     if (this.closed && (lost || this.outward * before < -BEHIND)) {
@@ -400,7 +371,7 @@ export class Shell {
       if (nearest >= 0) here = nearest;
       o0 = this.faces.posedAt(here);
       // also where it is the same: the search has left another triangle's numbers
-      this.faces.closest(o0, E, SPOT);
+      this.faces.closest(here, 0, E, SPOT);
       before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]);
       start = Math.sqrt(N[4]);
     }
@@ -418,7 +389,7 @@ export class Shell {
     // where it comes from: the nearest place now, carried along with the surface
     const { weights: W } = this, beside = N[3] > 0;
     W[0] = N[0]; W[1] = N[1]; W[2] = N[2];
-    const t = this.follow(here, E, SPOT_THEN, 9), o = this.faces.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
+    const t = this.faces.follow(here, 9, E, SPOT_THEN), o = this.faces.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
     const w0 = N[0], w1 = N[1], w2 = N[2], rim = N[3] > 0, far = Math.sqrt(N[4]), plane = n0 * (px - P[o]) + n1 * (py - P[o + 1]) + n2 * (pz - P[o + 2]);
     const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8];
     if (slot === 0) {
@@ -440,7 +411,7 @@ export class Shell {
 
   /** Whether the place in `E` goes through a triangle on its straight way, and not past it: what is behind it then is not where it may go. */
   private goesThrough(t: number, E: Float64Array): boolean {
-    const N = this.near, n0 = N[0], n1 = N[1], n2 = N[2], n3 = N[3], n4 = N[4], through = this.faces.crosses(this.faces.posedAt(t), E, SPOT, SPOT_THEN) && N[4] < THROUGH;
+    const N = this.near, n0 = N[0], n1 = N[1], n2 = N[2], n3 = N[3], n4 = N[4], through = this.faces.crosses(t, E, SPOT, SPOT_THEN) && N[4] < THROUGH;
     N[0] = n0; N[1] = n1; N[2] = n2; N[3] = n3; N[4] = n4;
     return through;
   }
