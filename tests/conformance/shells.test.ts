@@ -69,13 +69,17 @@ describe('a shell', () => {
     shell.build();
     shell.place(0, 1);
     shell.ready([-1, -1, -1, 1, 1, 1]);
-    const edge = new Float64Array(EDGE);
+    const edge = new Float64Array(EDGE), places = new Float64Array(6 * 500);
     edge[MOST_KEPT] = Infinity;
     let asked = 0;
     for (let k = 0; k < 400; k++) {
       const u = new Vector3(random() - 0.5, random() - 0.5, random() - 0.5).normalize().multiplyScalar(0.0503 + 0.003 * random()), near = tree.closestPointToPoint(u)!.distance;
       shell.place(0, 1);
       for (const [place, far] of [[LOWER, 1.2], [UPPER, 1], [LOWER_THEN, 1.2], [UPPER_THEN, 1]]) edge.set([far * u.x, far * u.y, far * u.z], place);
+      for (const [point, far] of [[k, 1.2], [k + 1, 1]]) places.set([far * u.x, far * u.y, far * u.z, far * u.x, far * u.y, far * u.z], 6 * point);
+      // the edge follows something, or there is nothing to be asked about
+      if (shell.scan(k + 1, k + 2, places, 0.01) === 0) continue;
+      expect(shell.alive(k + 1)).toBe(true);
       shell.ask(k + 1, false, edge);
       const points = shell.candidates.slice(0, shell.count).filter((c) => c.s === 1);
       if (points.length === 0) continue;

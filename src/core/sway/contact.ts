@@ -12,7 +12,7 @@
  */
 import { pillDistance, pillDistanceAt, type Pill } from './pills';
 import { MOST_FLOORS, RigidColliders, type Floor, type RigidMotions } from './rigid-colliders';
-import { DRIFT, EDGE, LOWER_THEN, MOST_KEPT, UPPER, UPPER_THEN, type Shell } from './shell';
+import { EDGE, LOWER_THEN, MOST_KEPT, UPPER, UPPER_THEN, type Shell } from './shell';
 import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
 import type { Wind } from './wind';
@@ -57,6 +57,8 @@ export class ContactFinder {
   private readonly count: number;
   private readonly floors: readonly Floor[];
   private readonly out = new Float64Array(4);
+  /** Points of the system: 6, m, where each is and where it would go. */
+  private places = new Float64Array(0);
   /** The edge that is looked at, as shells ask for it; and a place. */
   private readonly edge = new Float64Array(EDGE);
   private readonly at = new Float64Array(3);
@@ -106,6 +108,8 @@ export class ContactFinder {
   private readonly strandBoxes: Float64Array;
   /** Shells that may be near the strand that is looked at. */
   private readonly around: Int32Array;
+  /** Strands: whether any of its edges began below a gap. */
+  private readonly begun: Uint8Array;
   /** First number of each shell's contacts. */
   readonly shellIds: number[] = [];
   private readonly firstPoint: number;
@@ -129,6 +133,7 @@ export class ContactFinder {
     this.left = shells.map(() => new Uint8Array(strandCount));
     this.strandBoxes = new Float64Array(6 * strandCount);
     this.around = new Int32Array(shells.length);
+    this.begun = new Uint8Array(strandCount);
     let id = this.count + this.floors.length;
     for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
     this.shellIds.push(id);
@@ -199,6 +204,7 @@ export class ContactFinder {
   private begin(system: RodSystem): void {
     const n = system.pointCount;
     this.touched = new Int32Array(SLOTS * n).fill(-1);
+    this.places = new Float64Array(6 * n);
     this.startDepth = new Float64Array(n);
     this.release = new Float64Array(n);
     this.rooted = new Uint8Array(n);
@@ -220,11 +226,17 @@ export class ContactFinder {
     let meshes = false;
     for (let q = 0; q < this.shells.length; q++) if (this.shellsNear[q] === 1) meshes = true;
     if (meshes) {
-      this.boxOfHair(system, h);
+      this.hairBox.fill(Infinity, 0, 3);
+      this.hairBox.fill(-Infinity, 3, 6);
+      for (let s = 0; s < system.strandCount; s++) this.goesTo(system, s, h, gravity);
+      for (let c = 0; c < 3; c++) { this.hairBox[c] -= 0.01; this.hairBox[3 + c] += 0.01; }
       for (let q = 0; q < this.shells.length; q++) if (this.shellsNear[q] === 1) this.shells[q].ready(this.hairBox);
     }
     // one beside the other: what is near one is near the next
-    for (const s of system.order) this.gather(system, s, h, gravity);
+    for (const s of system.order) {
+      if (!meshes && (this.nearCount[s] > 0 || this.nearFloors[s] !== 0)) this.goesTo(system, s, h, gravity);
+      this.gather(system, s);
+    }
   }
 
   /** Looks at a strand again where it stands at the end of the last substep. Its planes are not lowered by how deep it is then; `gap`: the share of the distance kept that is asked for. */
@@ -232,43 +244,48 @@ export class ContactFinder {
     this.keptDepth = 0;
     this.still = 1;
     this.askedGap = gap;
-    this.gather(system, s, 0, STILL);
+    this.goesTo(system, s, 0, STILL);
+    this.gather(system, s);
     this.keptDepth = KEPT_DEPTH;
     this.still = 0;
     this.askedGap = 1;
   }
 
-  private boxOfHair(system: RodSystem, h: number): void {
-    const { k: { x, v }, lanes: L, rootBefore } = system, B = this.hairBox, S = this.strandBoxes;
-    let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity;
-    for (let s = 0; s < system.strandCount; s++) {
-      const n = system.pointsOf(s), rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2];
-      let way = 0, s0 = Infinity, s1 = Infinity, s2 = Infinity, e0 = -Infinity, e1 = -Infinity, e2 = -Infinity;
-      for (let i = 0, c = system.at(s, 0, 3); i < n; i++, c += 3 * L) {
-        const v0 = h * v[c], v1 = h * v[c + L], v2 = h * v[c + 2 * L];
-        way = Math.max(way, v0 * v0 + v1 * v1 + v2 * v2);
-        const a = x[c] + rx, b = x[c + L] + ry, d = x[c + 2 * L] + rz, ap = a + v0, bp = b + v1, dp = d + v2;
-        s0 = Math.min(s0, a, ap); s1 = Math.min(s1, b, bp); s2 = Math.min(s2, d, dp); e0 = Math.max(e0, a, ap); e1 = Math.max(e1, b, bp); e2 = Math.max(e2, d, dp);
-      }
-      const o = 6 * s;
-      S[o] = s0; S[o + 1] = s1; S[o + 2] = s2; S[o + 3] = e0; S[o + 4] = e1; S[o + 5] = e2;
-      l0 = Math.min(l0, s0); l1 = Math.min(l1, s1); l2 = Math.min(l2, s2); h0 = Math.max(h0, e0); h1 = Math.max(h1, e1); h2 = Math.max(h2, e2);
-      this.strandWays[s] = Math.sqrt(way);
+  /** Where the points of a strand are, and where they would go without any other force: leaving gravity out makes contact flicker every second substep. */
+  private goesTo(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): void {
+    const { k: { x, v }, lanes: L, rootBefore, start } = system, P = this.places, B = this.hairBox, S = this.strandBoxes;
+    const n = system.pointsOf(s), rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2], gx = h * h * gravity[0], gy = h * h * gravity[1], gz = h * h * gravity[2];
+    let way = 0, s0 = Infinity, s1 = Infinity, s2 = Infinity, e0 = -Infinity, e1 = -Infinity, e2 = -Infinity;
+    for (let i = 0, c = system.at(s, 0, 3), q = 6 * start[s]; i < n; i++, c += 3 * L, q += 6) {
+      const v0 = h * v[c], v1 = h * v[c + L], v2 = h * v[c + 2 * L], a = x[c] + rx, b = x[c + L] + ry, d = x[c + 2 * L] + rz, ap = a + v0 + gx, bp = b + v1 + gy, dp = d + v2 + gz;
+      way = Math.max(way, v0 * v0 + v1 * v1 + v2 * v2);
+      P[q] = a; P[q + 1] = b; P[q + 2] = d; P[q + 3] = ap; P[q + 4] = bp; P[q + 5] = dp;
+      s0 = Math.min(s0, a, ap); s1 = Math.min(s1, b, bp); s2 = Math.min(s2, d, dp); e0 = Math.max(e0, a, ap); e1 = Math.max(e1, b, bp); e2 = Math.max(e2, d, dp);
     }
-    B[0] = l0 - 0.01; B[1] = l1 - 0.01; B[2] = l2 - 0.01; B[3] = h0 + 0.01; B[4] = h1 + 0.01; B[5] = h2 + 0.01;
+    const o = 6 * s;
+    S[o] = s0; S[o + 1] = s1; S[o + 2] = s2; S[o + 3] = e0; S[o + 4] = e1; S[o + 5] = e2;
+    B[0] = Math.min(B[0], s0); B[1] = Math.min(B[1], s1); B[2] = Math.min(B[2], s2); B[3] = Math.max(B[3], e0); B[4] = Math.max(B[4], e1); B[5] = Math.max(B[5], e2);
+    // what is looked at again has gone its way already
+    if (h > 0) this.strandWays[s] = Math.sqrt(way);
   }
 
-  private gather(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): void {
-    const { k, lanes: L, start, rootBefore, rootPosition } = system, { x, v } = k, { found, seenAt: S } = this;
+  /** The contact planes of a strand whose `places` are known. */
+  private gather(system: RodSystem, s: number): void {
+    const { k, start, rootPosition } = system, { found, seenAt: S, places: P } = this;
     const { shells, around } = this;
-    let meshes = 0;
+    const first = this.firstPoint, count = start[s + 1] - start[s];
+    let meshes = 0, within = false;
     for (let q = 0; q < shells.length; q++) {
-      if (this.reachable[q][s] === 1 && shells[q].mayMeet(this.strandBoxes, 6 * s)) { this.left[q][s] = 0; around[meshes++] = q; }
+      if (this.reachable[q][s] === 1 && shells[q].mayMeet(this.strandBoxes, 6 * s)) {
+        this.left[q][s] = 0;
+        if (shells[q].scan(start[s] + first, start[s + 1], P, this.strandWays[s] + 1e-5) > 0) around[meshes++] = q;
+        within = true;
+      }
       // what is not asked about goes its way unseen: nothing that is known of it holds
       else if (this.left[q][s] === 0) { this.left[q][s] = 1; shells[q].leave(start[s], start[s + 1]); }
     }
     const near = this.nearCount[s], floors = this.nearFloors[s];
-    if (near === 0 && meshes === 0 && floors === 0) {
+    if (near === 0 && meshes === 0 && floors === 0 && !(within && (this.met[s] === 0 || this.begun[s] === 1))) {
       if (this.touches[s] === 1) this.letGo(system, s);
       return;
     }
@@ -276,21 +293,16 @@ export class ContactFinder {
     const fresh = this.met[s] === 0;
     this.met[s] = 1;
     const drifted = (this.drifted[s] += this.drift[s] * this.step);
-    const rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2], gx = h * h * gravity[0], gy = h * h * gravity[1], gz = h * h * gravity[2];
     const ex = rootPosition[3 * s], ey = rootPosition[3 * s + 1], ez = rootPosition[3 * s + 2];
-    const first = this.firstPoint, count = start[s + 1] - start[s];
-    const E = this.edge;
-    let c = system.at(s, first - 1, 3), touching = 0;
-    // now, and where the points would go without any other force: leaving gravity out makes contact flicker every second substep
-    E[UPPER] = x[c] + rx; E[UPPER + 1] = x[c + L] + ry; E[UPPER + 2] = x[c + 2 * L] + rz;
-    E[UPPER_THEN] = E[UPPER] + h * v[c] + gx; E[UPPER_THEN + 1] = E[UPPER + 1] + h * v[c + L] + gy; E[UPPER_THEN + 2] = E[UPPER + 2] + h * v[c + 2 * L] + gz;
-    E[DRIFT] = this.strandWays[s] + 1e-5;
+    // nothing but meshes can be near any edge
+    const E = this.edge, idle = near === 0 && floors === 0 && !fresh && this.begun[s] === 0;
+    let touching = 0;
     for (let i = first; i < count; i++) {
-      c += 3 * L;
-      for (let a = 0; a < 3; a++) { E[a] = E[UPPER + a]; E[LOWER_THEN + a] = E[UPPER_THEN + a]; }
-      E[UPPER] = x[c] + rx; E[UPPER + 1] = x[c + L] + ry; E[UPPER + 2] = x[c + 2 * L] + rz;
-      E[UPPER_THEN] = E[UPPER] + h * v[c] + gx; E[UPPER_THEN + 1] = E[UPPER + 1] + h * v[c + L] + gy; E[UPPER_THEN + 2] = E[UPPER + 2] + h * v[c + 2 * L] + gz;
-      const p = start[s] + i;
+      const p = start[s] + i, w = 6 * p;
+      let follows = false;
+      for (let a = 0; a < meshes; a++) if (shells[around[a]].alive(p)) follows = true;
+      if (idle && !follows && this.touched[SLOTS * p] < 0 && this.touched[SLOTS * p + 1] < 0) continue;
+      for (let c = 0; c < 3; c++) { E[c] = P[w - 6 + c]; E[UPPER + c] = P[w + c]; E[LOWER_THEN + c] = P[w - 3 + c]; E[UPPER_THEN + c] = P[w + 3 + c]; }
       found[0].id = found[1].id = -1;
       this.leastPlace = i === 1 ? LEAST_PLACE : i <= 1 + this.still ? 1 : 0;
       if (near > 0) {
@@ -300,10 +312,11 @@ export class ContactFinder {
         if (this.keptCount[p] > 0) this.nearest(p, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0));
       }
       if (floors !== 0) this.onFloors(floors, p, E[UPPER_THEN], E[UPPER_THEN + 1], E[UPPER_THEN + 2]);
-      if (meshes !== 0) {
+      if (follows) {
         const kept = this.gapAt(p), share = this.shareAt(p);
         for (let a = 0; a < meshes; a++) {
           const q = around[a];
+          if (!shells[q].alive(p)) continue;
           E[MOST_KEPT] = Math.min(kept, share * shells[q].thickness);
           this.nearestOfShell(q, i === 1, p);
         }
@@ -344,6 +357,7 @@ export class ContactFinder {
     this.rooted[p] = within && last ? 1 : 0;
     this.startDepth[p] = depth;
     if (depth < 0) {
+      this.begun[s] = 1;
       const length = this.arc[system.start[s + 1] - 1];
       this.release[p] = Math.min(-depth, RELEASE_FRAMES * RELEASE_SHARE * length) / this.releaseSubsteps;
     }

@@ -2,8 +2,8 @@
 import { NearShell, POSE } from './fast/near-shell';
 
 export class ShellFaces {
-  /** Nothing is carried from frame to frame. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['search', 'triangles', 'from', 'to', 'substep']);
+  /** Nothing is carried from frame to frame but what the search knows of points. */
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'from', 'to', 'substep']);
   readonly search: NearShell;
   readonly count: number;
   private substep = 0;

@@ -35,7 +35,7 @@ function setOf(turn: number, shift: P, swell: number, away = 0): Set {
   grid.build();
   return { faces, grid };
 }
-const place = ({ faces, grid }: Set, t0: number, t1: number): void => { faces.place(t0, t1); grid.ready([-0.3, -0.3, -0.3, 0.3, 0.3, 0.3]); };
+const place = ({ faces, grid }: Set, t0: number, t1: number): void => { faces.place(t0, t1); grid.placed(); grid.ready([-0.3, -0.3, -0.3, 0.3, 0.3, 0.3]); };
 /** Distance from a place to a triangle by sampling its sides and its plane: slow, and none of the code that is tested. */
 function toTriangle(p: P, a: P, b: P, c: P): number {
   const sub = (x: P, y: P): P => [x[0] - y[0], x[1] - y[1], x[2] - y[2]], dot = (x: P, y: P): number => x[0] * y[0] + x[1] * y[1] + x[2] * y[2], cross = (x: P, y: P): P => [x[1] * y[2] - x[2] * y[1], x[2] * y[0] - x[0] * y[2], x[0] * y[1] - x[1] * y[0]];
@@ -93,6 +93,7 @@ describe('the search for the triangle nearest a place', () => {
     const one = setOf(0.1, [0.01, 0, 0], 0.02), two = setOf(0.1, [0.01, 0, 0], 0.02), random = makeRandom(2), A = new Float64Array(6);
     place(one, 0.25, 0.375);
     two.faces.place(0.25, 0.375);
+    two.grid.placed();
     two.grid.ready([0, 0, 0, 0.11, 0.11, 0.11]);
     for (let k = 0; k < 200; k++) {
       for (let c = 0; c < 3; c++) { A[c] = 0.1 * random(); A[3 + c] = A[c] + 0.003 * (random() - 0.5); }
@@ -103,6 +104,7 @@ describe('the search for the triangle nearest a place', () => {
     const near = setOf(0.1, [0.01, 0, 0], 0.02), far = setOf(0.1, [0.01, 0, 0], 0.02, 400), random = makeRandom(7), A = new Float64Array(6), B = new Float64Array(6);
     place(near, 0.25, 0.375);
     far.faces.place(0.25, 0.375);
+    far.grid.placed();
     far.grid.ready([399.7, -0.3, -0.3, 400.3, 0.3, 0.3]);
     let found = 0;
     for (let k = 0; k < 900; k++) {
@@ -121,6 +123,7 @@ describe('the search for the triangle nearest a place', () => {
     const one = setOf(0.1, [0.01, 0, 0], 0.02), two = setOf(0.1, [0.01, 0, 0], 0.02), random = makeRandom(3), A = new Float64Array(6), { search } = two.faces, before = search.pose;
     place(one, 0.25, 0.375);
     two.faces.place(0.25, 0.375);
+    two.grid.placed();
     search.listsOf(4_000_000);
     expect(before.length).toBe(0);
     two.grid.ready([-0.3, -0.3, -0.3, 0.3, 0.3, 0.3]);

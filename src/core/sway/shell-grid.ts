@@ -14,7 +14,7 @@ const ROUNDING = 2e-6, SINGLE = 4e-7;
 
 export class ShellGrid {
   /** Nothing is carried from frame to frame. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'fastest', 'ways', 'frame']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'frame']);
   private readonly patchStart: Int32Array;
   private readonly grid = new Int32Array(3);
   /** Its first cell, counted from the world's origin. */
@@ -22,11 +22,6 @@ export class ShellGrid {
   private cell = 1;
   private readonly held = new Float64Array(6);
   private frame = 0;
-  /** m: how far what is near the last place looked for goes against it in the substep, at most. */
-  fastest = 0;
-  /** m: how far any part of the shell goes in the substep, at most. */
-  readonly ways = new Float64Array(1);
-
   /** `starts`: first triangle of each patch, and the end; `reach`: m, so far is looked; `low`, `high`: m, of the space the shell sweeps in the frame, its owner's. */
   constructor(private readonly faces: ShellFaces, starts: ArrayLike<number>, private readonly reach: number, private readonly low: Float64Array, private readonly high: Float64Array) {
     this.patchStart = Int32Array.from(starts);
@@ -41,6 +36,7 @@ export class ShellGrid {
     search.from.set(from);
     search.to.set(to);
     search.code.setFrame(++this.frame, this.reach, room);
+    search.code.setSwept(this.low[0], this.low[1], this.low[2], this.high[0], this.high[1], this.high[2]);
     for (let k = 0; k + 1 < this.patchStart.length; k++) this.boxIn(k, room);
     for (let o = 0; o < B.length; o += BOX) for (let c = 0; c < 8; c++) most = Math.max(most, Math.abs(B[o + 8 + c] - B[o + c]));
     this.shellWay = 1.75 * most;
@@ -48,7 +44,11 @@ export class ShellGrid {
     this.readyUntil = -1;
   }
   /** The substep that the faces were placed for. */
-  placed(): void { this.ways[0] = this.shellWay * (this.faces.t1 - this.faces.t0); }
+  placed(): void {
+    const { t0, t1, search: { code } } = this.faces;
+    code.setWay(this.shellWay * (t1 - t0));
+    code.placeBoxes(this.patchStart.length - 1);
+  }
   /** m: no part of the shell goes further in the frame; and until when the grid holds. */
   private shellWay = 0;
   private readyFrom = 0;
@@ -118,18 +118,7 @@ export class ShellGrid {
    * differs from the one that stands there in `pose`.
    */
   nearest(A: Float64Array, start: number, goal: number, unlike: number): number {
-    const { search } = this.faces, found = search.code.nearest(A[start], A[start + 1], A[start + 2], A[goal], A[goal + 1], A[goal + 2], unlike), speed = search.near[5];
-    if (speed > this.fastest) this.fastest = speed;
-    // where nothing is near, all that can come is as fast as the shell and the point themselves
-    if (this.fastest === 0) this.fastest = this.ways[0] + Math.sqrt((A[goal] - A[start]) ** 2 + (A[goal + 1] - A[start + 1]) ** 2 + (A[goal + 2] - A[start + 2]) ** 2);
-    return found;
-  }
-  /** m: how much farther than is looked a place is, now and where it would go, from all the space that the shell sweeps in the frame; not above 0 where it is not. */
-  beyond(A: Float64Array, start: number, goal: number): number {
-    const { low, high } = this;
-    let most = 0;
-    for (let c = 0; c < 3; c++) most = Math.max(most, low[c] - Math.max(A[start + c], A[goal + c]), Math.min(A[start + c], A[goal + c]) - high[c]);
-    return most - this.reach;
+    return this.faces.search.code.nearest(A[start], A[start + 1], A[start + 2], A[goal], A[goal + 1], A[goal + 2], unlike);
   }
 }
 

@@ -40,12 +40,11 @@ const TURNED = 0.7;
 const THROUGH = 1e-10;
 
 /**
- * What is known of an edge that is asked about, by place in an array of `EDGE` numbers: its lower and upper point, now and where they would go, its
- * middle and any other place on it at both times (3 each, m); share of the edge that place has, m: distance kept; the greatest distance that may be
- * kept there, how far the strand goes in the substep at most, and the edge's length.
+ * What is known of an edge that is asked about, by place in an array of `EDGE` numbers: its lower and upper point, now and where they would go, and a
+ * place on it at both times (3 each, m); share of the edge that place has, m: distance kept; the greatest distance that may be kept there, and the edge's length.
  */
-export const LOWER = 0, UPPER = 3, LOWER_THEN = 6, UPPER_THEN = 9, MOST_KEPT = 26, DRIFT = 27, EDGE = 29;
-const MIDDLE = 12, MIDDLE_THEN = 15, SPOT = 18, SPOT_THEN = 21, SHARE = 24, KEPT = 25, LENGTH = 28;
+export const LOWER = 0, UPPER = 3, LOWER_THEN = 6, UPPER_THEN = 9, MOST_KEPT = 20, EDGE = 22;
+const SPOT = 12, SPOT_THEN = 15, SHARE = 18, KEPT = 19, LENGTH = 21;
 
 /** What an edge may touch: share of the edge, gap at its predicted end, normal, plane, movement of the surface, and who. */
 export interface Candidate { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
@@ -71,20 +70,10 @@ export class Shell {
   private readonly grid: ShellGrid;
   private readonly low = new Float64Array(3);
   private readonly high = new Float64Array(3);
-  /**
-   * Edges: triangles followed by the upper point (nearest, another) and by the middle, −1 for none; the side of each.
-   */
-  private hits = new Int32Array(0);
-  private sides = new Int8Array(0);
-  private points = 0;
   /** Points: 1 where the nearest place is beside what is followed, not before it, as past the rim of a collar. */
   private astray = new Uint8Array(0);
   /** Points: triangle nearest where they would go. */
   private goal = new Int32Array(0);
-  /** Points, then middles of edges: m, how far all else may still come nearer before they look again; how much it can in a substep of the frame in which they looked. */
-  private budget = new Float64Array(0);
-  private rate = new Float64Array(0);
-  private lookedIn = new Int32Array(0);
   private frameNumber = 0;
   /** Weights of the corners at the place an edge's place comes from. */
   private readonly weights = new Float64Array(3);
@@ -109,6 +98,7 @@ export class Shell {
     this.closed = (found.closed || solid) && !twoSided;
     this.outward = found.inverted || (!found.closed && this.closed && outwardSign(triangles, rest) < 0) ? -1 : 1;
     this.even = evenReach(sorted, this.opposite, rest);
+    this.faces.search.code.setKind(SLACK, this.closed, this.outward);
   }
 
   private get pose(): Float64Array { return this.faces.pose; }
@@ -116,18 +106,14 @@ export class Shell {
 
   /** Room for what so many points remember. */
   begin(points: number): void {
-    this.hits = new Int32Array(3 * points).fill(-1);
-    this.sides = new Int8Array(3 * points);
-    this.points = points;
+    this.faces.search.pointsOf(points);
     this.astray = new Uint8Array(points);
     this.goal = new Int32Array(points).fill(-1);
-    this.budget = new Float64Array(2 * points).fill(-1);
-    this.rate = new Float64Array(2 * points);
-    this.lookedIn = new Int32Array(2 * points);
   }
 
   /** Places of the vertices at both ends of the frame, 3 × vertices, m; kept until the next call. `build` must follow where hair can come near. */
   frame(from: Float64Array, to: Float64Array): void {
+    this.faces.search.adopt();
     this.faces.from = from;
     this.faces.to = to;
     const { triangles, low, high } = this;
@@ -157,9 +143,10 @@ export class Shell {
   }
   /** Lets go of what the edges below the points `first … end − 1` follow: they are far away. */
   leave(first: number, end: number): void {
-    this.hits.fill(-1, 3 * first, 3 * end);
-    this.budget.fill(-1, first, end);
-    this.budget.fill(-1, this.points + first, this.points + end);
+    const { hits, budgets } = this.faces.search, points = hits.length / 3;
+    hits.fill(-1, 3 * first, 3 * end);
+    budgets.fill(-1, first, end);
+    budgets.fill(-1, points + first, points + end);
   }
   /** What is asked about in the frame that `frame` told of. */
   build(): void {
@@ -176,29 +163,25 @@ export class Shell {
   }
 
   /**
-   * Fills `candidates` for the edge whose upper point has the number `p` and whose places are in `E` (numbers in arrays, as numbers that are
+   * Looks after what the points `first … end − 1` of a strand follow; `places`: 6 a point of the whole system, m, where it is and where it would go; `drift`: m, how far the strand's
+   * points go at most. How many edges (a point's lies below it) are to be asked about; `alive` says which.
+   */
+  scan(first: number, end: number, places: Float64Array, drift: number): number {
+    const { search } = this.faces;
+    search.places.set(places.subarray(6 * (first - 1), 6 * end), 6 * (first - 1));
+    return search.code.scan(first, end, drift, this.frameNumber);
+  }
+  alive(p: number): boolean { return this.faces.search.alive[p] === 1; }
+
+  /**
+   * Fills `candidates` for the edge whose upper point has the number `p`, which `scan` has looked after, and whose places are in `E` (numbers in arrays, as numbers that are
    * handed from function to function are put on the heap one by one). `rooted`: whether it is the strand's first.
    */
   ask(p: number, rooted: boolean, E: Float64Array): void {
     this.count = 0;
-    for (let c = 0; c < 3; c++) { E[MIDDLE + c] = 0.5 * (E[LOWER + c] + E[UPPER + c]); E[MIDDLE_THEN + c] = 0.5 * (E[LOWER_THEN + c] + E[UPPER_THEN + c]); }
-    const { hits } = this, o = 3 * p;
+    const { hits, sides } = this.faces.search, o = 3 * p, below = p > 0 ? hits[o - 3] : -1, seed = hits[o] >= 0 ? hits[o] : below;
+    if (seed < 0 && hits[o + 2] < 0) return;
     E[KEPT] = Math.min(this.thickness, E[MOST_KEPT]);
-    // nothing else can have come near since it looked, or it looks again
-    const drift = E[DRIFT] + this.grid.ways[0], drain = this.lookedIn[p] === this.frameNumber && this.rate[p] < drift ? this.rate[p] : drift;
-    if ((this.budget[p] -= drain) < 0) this.look(p, E);
-    const below = hits[o - 3] ?? -1, seed = hits[o] >= 0 ? hits[o] : below;
-    // an edge may lie across something that neither of its ends is near
-    if (seed < 0) {
-      const m = this.points + p, slow = this.lookedIn[m] === this.frameNumber && this.rate[m] < drift ? this.rate[m] : drift;
-      if ((this.budget[m] -= slow) < 0) {
-        const beyond = this.grid.beyond(E, MIDDLE, MIDDLE_THEN);
-        this.grid.fastest = 0;
-        this.keep(o + 2, beyond > 0 ? -1 : this.grid.nearest(E, MIDDLE, MIDDLE_THEN, -1), E, MIDDLE);
-        this.seen(m, beyond);
-      }
-      if (hits[o + 2] < 0) return;
-    }
     E[SHARE] = 1;
     this.upperFar = Infinity;
     if (hits[o] >= 0) this.touch(p, 0, E);
@@ -207,7 +190,7 @@ export class Shell {
     // the surface is as good as flat between its ends, and reaches as far: they are enough
     if (hits[o] >= 0 && (rooted || (below >= 0 && this.flatBetween(p, hits[o], below, length)))) { hits[o + 2] = -1; return; }
     // the middle, from where its ends are
-    if (hits[o + 2] < 0) { hits[o + 2] = seed; this.sides[o + 2] = hits[o] >= 0 ? this.sides[o] : this.sides[o - 3]; }
+    if (hits[o + 2] < 0) { hits[o + 2] = seed; sides[o + 2] = hits[o] >= 0 ? sides[o] : sides[o - 3]; }
     E[SHARE] = 0.5;
     this.touch(p, 2, E);
     // what lies across the edge may be thin: in short steps from the middle out and from both ends in
@@ -239,8 +222,7 @@ export class Shell {
     const a = C[one], b = C[other], s = 0.5 * (a.s + b.s), u = 1 - s;
     for (let c = 0; c < 3; c++) { E[SPOT + c] = u * E[LOWER + c] + s * E[UPPER + c]; E[SPOT_THEN + c] = u * E[LOWER_THEN + c] + s * E[UPPER_THEN + c]; }
     const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
-    const speed = this.grid.fastest, t = this.grid.nearest(E, SPOT, SPOT, -1);
-    this.grid.fastest = speed;
+    const t = this.grid.nearest(E, SPOT, SPOT, -1);
     if (t < 0) return;
     const o = this.faces.posedAt(t);
     this.faces.closest(t, 0, E, SPOT);
@@ -282,19 +264,18 @@ export class Shell {
 
   /** Depth of place `A` on the edge below point `p` beyond its side, m, ≥ 0, at the end of the last placed substep. */
   depth(p: number, A: Float64Array): number {
-    const { hits, near: N } = this;
+    const { near: N, faces: { search: { hits, sides } } } = this;
     let best = DEEP * DEEP, deep = 0;
     for (let j = 0; j < 3; j++) {
       if (hits[3 * p + j] < 0) continue;
-      const t = this.faces.follow(hits[3 * p + j], 9, A, 0), side = this.closed ? this.outward : this.sides[3 * p + j];
+      const t = this.faces.follow(hits[3 * p + j], 9, A, 0), side = this.closed ? this.outward : sides[3 * p + j];
       if (N[4] >= best || side === 0) continue;
       best = N[4];
       deep = this.behind(t, side, A);
     }
     if (deep > 0 && this.closed) {
       // beyond a thin wall? Whatever is nearest knows
-      const speed = this.grid.fastest, t = this.grid.nearest(A, 0, 0, -1);
-      this.grid.fastest = speed;
+      const t = this.grid.nearest(A, 0, 0, -1);
       if (t >= 0) {
         this.faces.closest(t, 9, A, 0);
         deep = this.behind(t, this.outward, A);
@@ -310,37 +291,6 @@ export class Shell {
     return Math.max(0, -side * (P[o + 21] * (A[0] - P[o + 9]) + P[o + 22] * (A[1] - P[o + 10]) + P[o + 23] * (A[2] - P[o + 11])));
   }
 
-  /** Looks for the triangle nearest a point, and the nearest that faces another way. */
-  private look(p: number, E: Float64Array): void {
-    const beyond = this.grid.beyond(E, UPPER, UPPER_THEN);
-    this.grid.fastest = 0;
-    const first = beyond > 0 ? -1 : this.grid.nearest(E, UPPER, UPPER_THEN, -1), second = first < 0 ? -1 : this.grid.nearest(E, UPPER, UPPER_THEN, this.faces.posedAt(first) + 18);
-    this.keep(3 * p, first, E, UPPER);
-    this.keep(3 * p + 1, second, E, UPPER);
-    // the middle is not to be lost with its end: it looks for itself
-    if (first < 0) { this.hits[3 * p + 2] = -1; this.budget[this.points + p] = -1; }
-    this.seen(p, beyond);
-  }
-  /** `beyond`: m, how much farther than that nothing is. */
-  private seen(p: number, beyond: number): void {
-    // a point may go farther than it was expected to, the more so the longer it is not asked about
-    this.budget[p] = 0.8 * SLACK + 0.6 * Math.max(0, beyond);
-    this.rate[p] = beyond > 0 ? Infinity : this.grid.fastest;
-    this.lookedIn[p] = this.frameNumber;
-  }
-  /** Follows a triangle from now on; its side is that of the point now, unless the point was on a side of it already. */
-  private keep(slot: number, t: number, A: Float64Array, k: number): void {
-    const { hits, sides, pose: P } = this, before = hits[slot];
-    if (t < 0) { hits[slot] = -1; sides[slot] = 0; return; }
-    if (this.closed) sides[slot] = this.outward;
-    else {
-      const o = this.faces.posedAt(t);
-      this.faces.closest(t, 0, A, k);
-      const d = P[o + 18] * (A[k] - P[o]) + P[o + 19] * (A[k + 1] - P[o + 1]) + P[o + 20] * (A[k + 2] - P[o + 2]);
-      if (before < 0 || sides[slot] === 0 || Math.abs(d) > DEEP) sides[slot] = this.pastBorder(t) ? 0 : d >= 0 ? 1 : -1;
-    }
-    hits[slot] = t;
-  }
   /** Whether the nearest place just found is on a border: beyond it either side is free. */
   private pastBorder(t: number): boolean {
     const N = this.near;
@@ -357,7 +307,7 @@ export class Shell {
 
   /** The place of the strand's edge at the share in `E` against what it follows; the edge itself where that is an edge of the mesh. */
   private touch(p: number, slot: number, E: Float64Array): void {
-    const { hits, sides, near: N, pose: P } = this, at = 3 * p + slot, s = E[SHARE], u = 1 - s, r = E[KEPT];
+    const { near: N, pose: P, faces: { search: { hits, sides, budgets } } } = this, at = 3 * p + slot, s = E[SHARE], u = 1 - s, r = E[KEPT];
     for (let c = 0; c < 3; c++) { E[SPOT + c] = u * E[LOWER + c] + s * E[UPPER + c]; E[SPOT_THEN + c] = u * E[LOWER_THEN + c] + s * E[UPPER_THEN + c]; }
     const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
     // where it follows the surface now, and from there where the surface will be
@@ -366,8 +316,7 @@ export class Shell {
     const lost = slot === 2 && start > this.upperFar + u * E[LENGTH] + BEHIND;
     if (this.closed && (lost || this.outward * before < -BEHIND)) {
       // is it inside, or beyond a thin wall whose other face it has come to? Whatever is nearest knows
-      const speed = this.grid.fastest, nearest = this.grid.nearest(E, SPOT, SPOT, -1);
-      this.grid.fastest = speed;
+      const nearest = this.grid.nearest(E, SPOT, SPOT, -1);
       if (nearest >= 0) here = nearest;
       o0 = this.faces.posedAt(here);
       // also where it is the same: the search has left another triangle's numbers
@@ -383,7 +332,7 @@ export class Shell {
       if (side === 0) side = before >= 0 ? 1 : -1;
     }
     hits[at] = here;
-    if (start > r + REACH + SLACK + LET_GO) { hits[at] = -1; this.budget[slot === 2 ? this.points + p : p] = -1; return; }
+    if (start > r + REACH + SLACK + LET_GO) { hits[at] = -1; budgets[slot === 2 ? hits.length / 3 + p : p] = -1; return; }
     // so deep already, or behind another surface than the nearest: not ours
     if (side * before < 0 && ((start > DEEP && N[3] === 0) || (slot === 1 && start > BEHIND))) return;
     // where it comes from: the nearest place now, carried along with the surface

@@ -9,25 +9,49 @@ const PASSES: f32 = 0.001;
 const SURELY: f64 = 1 + 1e-6;
 /** A second surface counts where it faces another way than the nearest. */
 const OTHER_WAY: f64 = 0.8;
+/** m: a point deeper than this is not ours: it came round a border, or began there. */
+const DEEP: f64 = 0.006;
 /** Steps from triangle to triangle at most. */
 const STEPS: i32 = 8;
 /** Bytes: a triangle's numbers in `pose`, the box of a patch, the balls of four triangles. */
 const POSE_BYTES: usize = 192, BOX_BYTES: usize = 64, BALL_BYTES: usize = 112;
 
 /** Places of the arrays in the memory, in the order of `PLACES` in `near-shell.ts`. */
-let TRIANGLES: usize = 0, OPPOSITE: usize = 0, FROM: usize = 0, TO: usize = 0, POSE: usize = 0, POSED: usize = 0, NEAR: usize = 0, FIRST: usize = 0, BALL_FIRST: usize = 0, BOXES: usize = 0, BALLS: usize = 0, CONES: usize = 0, VISITED: usize = 0, LOOKED: usize = 0, NORMALS: usize = 0, SPARE: usize = 0, CELLS: usize = 0, LISTS: usize = 0;
+let TRIANGLES: usize = 0, OPPOSITE: usize = 0, FROM: usize = 0, TO: usize = 0, POSE: usize = 0, POSED: usize = 0, NEAR: usize = 0, FIRST: usize = 0, BALL_FIRST: usize = 0, BOXES: usize = 0, BALLS: usize = 0, CONES: usize = 0, VISITED: usize = 0, LOOKED: usize = 0, NORMALS: usize = 0, SPARE: usize = 0, PLACED: usize = 0, CELLS: usize = 0, LISTS: usize = 0;
+/** Of the points: places now and where they would go; triangles followed and the sides of them; budgets, what they lose in a substep, and the frame in which that was looked up (points, then middles of edges); whether an edge follows anything. */
+let PLACES: usize = 0, HITS: usize = 0, SIDES: usize = 0, BUDGETS: usize = 0, RATES: usize = 0, LOOKED_IN: usize = 0, ALIVE: usize = 0, points: i32 = 0;
+export function setPoints(count: i32): void { points = count; }
 export function setPlace(i: i32, at: usize): void {
   if (i == 0) TRIANGLES = at; if (i == 1) OPPOSITE = at; if (i == 2) FROM = at; if (i == 3) TO = at; if (i == 4) POSE = at; if (i == 5) POSED = at; if (i == 6) NEAR = at; if (i == 7) FIRST = at; if (i == 8) BALL_FIRST = at; if (i == 9) BOXES = at;
-  if (i == 10) BALLS = at; if (i == 11) CONES = at; if (i == 12) VISITED = at; if (i == 13) LOOKED = at; if (i == 14) NORMALS = at; if (i == 15) SPARE = at; if (i == 16) CELLS = at; if (i == 17) LISTS = at;
+  if (i == 10) BALLS = at; if (i == 11) CONES = at; if (i == 12) VISITED = at; if (i == 13) LOOKED = at; if (i == 14) NORMALS = at; if (i == 15) SPARE = at; if (i == 16) CELLS = at; if (i == 17) LISTS = at; if (i == 18) PLACES = at; if (i == 19) HITS = at;
+  if (i == 20) SIDES = at; if (i == 21) BUDGETS = at; if (i == 22) RATES = at; if (i == 23) LOOKED_IN = at; if (i == 24) ALIVE = at; if (i == 25) PLACED = at;
 }
 
 /** The substep: its number and shares of the frame; the frame's number; m, so far is looked, and room for rounding. */
+/** And: m, how much of what is looked farther than that may be used up, how far any part of the shell goes in the substep; what the shell sweeps in the frame; whether it is closed, and its outside. */
 let substep: i32 = 0, frame: i32 = 0, t0: f64 = 0, t1: f64 = 1, reach: f64 = 0, room: f64 = 0;
 export function setSubstep(number: i32, begin: f64, end: f64): void { substep = number; t0 = begin; t1 = end; }
 export function setFrame(number: i32, far: f64, rounding: f64): void { frame = number; reach = far; room = rounding; }
+let slack: f64 = 0, shellWay: f64 = 0, low0: f64 = 0, low1: f64 = 0, low2: f64 = 0, high0: f64 = 0, high1: f64 = 0, high2: f64 = 0, closed: bool = false, outward: i32 = 1;
+export function setWay(most: f64): void { shellWay = most; }
+/** Boxes of all patches where they are in the substep, at its start and at its end. */
+export function placeBoxes(patches: i32): void {
+  const s0 = f32x4.splat(<f32>(1 - t0)), e0 = f32x4.splat(<f32>t0), s1 = f32x4.splat(<f32>(1 - t1)), e1 = f32x4.splat(<f32>t1);
+  for (let B = BOXES, P = PLACED, end = BOXES + <usize>patches * BOX_BYTES; B < end; B += BOX_BYTES, P += BOX_BYTES) {
+    const l0 = v128.load(B), h0 = v128.load(B, 16), l1 = v128.load(B, 32), h1 = v128.load(B, 48);
+    v128.store(P, f32x4.add(f32x4.mul(s0, l0), f32x4.mul(e0, l1)));
+    v128.store(P, f32x4.add(f32x4.mul(s0, h0), f32x4.mul(e0, h1)), 16);
+    v128.store(P, f32x4.add(f32x4.mul(s1, l0), f32x4.mul(e1, l1)), 32);
+    v128.store(P, f32x4.add(f32x4.mul(s1, h0), f32x4.mul(e1, h1)), 48);
+  }
+}
+export function setSwept(a: f64, b: f64, c: f64, d: f64, e: f64, f: f64): void { low0 = a; low1 = b; low2 = c; high0 = d; high1 = e; high2 = f; }
+export function setKind(slackOf: f64, closedOf: bool, outwardOf: i32): void { slack = slackOf; closed = closedOf; outward = outwardOf; }
 /** The grid: m, its cells; its first cell, counted from the world's origin; cells along each axis. */
 let cell: f64 = 1, c0: i32 = 0, c1: i32 = 0, c2: i32 = 0, n0: i32 = 0, n1: i32 = 0, n2: i32 = 0;
 export function setGrid(size: f64, a0: i32, a1: i32, a2: i32, b0: i32, b1: i32, b2: i32): void { cell = size; c0 = a0; c1 = a1; c2 = a2; n0 = b0; n1 = b1; n2 = b2; }
+/** How fast what is near the last places looked for goes against them, m a substep; whether that is asked for. */
+let speed: f64 = 0, timed: bool = false;
 /** The search in which each patch was looked at last. */
 let visit: i32 = 0;
 
@@ -174,9 +198,9 @@ function lookInto(k: i32): void {
  */
 export function nearest(x: f64, y: f64, z: f64, px: f64, py: f64, pz: f64, unlike: i32): i32 {
   const U = POSE + (<usize>(unlike < 0 ? 0 : unlike) << 3), u0 = at(U, 0), u1 = at(U, 1), u2 = at(U, 2), wx = px - x, wy = py - y, wz = pz - z;
-  const a = f32x4(<f32>x, <f32>y, <f32>z, 0), b = f32x4(<f32>px, <f32>py, <f32>pz, 0), way = f32x4(<f32>wx, <f32>wy, <f32>wz, 0), none = f32x4.splat(0), s0 = f32x4.splat(<f32>(1 - t0)), s1 = f32x4.splat(<f32>(1 - t1)), e0 = f32x4.splat(<f32>t0), e1 = f32x4.splat(<f32>t1), share = f32x4.splat(<f32>(0.5 * (t1 - t0)));
-  const ax = f32x4.splat(<f32>x), ay = f32x4.splat(<f32>y), az = f32x4.splat(<f32>z), bx = f32x4.splat(<f32>px), by = f32x4.splat(<f32>py), bz = f32x4.splat(<f32>pz), apart = f32x4(PASSES, PASSES, PASSES, 1);
-  const fast2 = <f32>(FAST * FAST), passing = f32x4.splat(PASSES), one = f32x4.splat(1), tiny = f32x4.splat(1e-30);
+  const a = f32x4(<f32>x, <f32>y, <f32>z, 0), b = f32x4(<f32>px, <f32>py, <f32>pz, 0), none = f32x4.splat(0), s0 = f32x4.splat(<f32>(1 - t0)), s1 = f32x4.splat(<f32>(1 - t1)), e0 = f32x4.splat(<f32>t0), e1 = f32x4.splat(<f32>t1), half = f32x4.splat(0.5);
+  const ax = f32x4.splat(<f32>x), ay = f32x4.splat(<f32>y), az = f32x4.splat(<f32>z), bx = f32x4.splat(<f32>px), by = f32x4.splat(<f32>py), bz = f32x4.splat(<f32>pz);
+  const fast = shellWay + sqrt(wx * wx + wy * wy + wz * wz) >= FAST, passing = f32x4.splat(PASSES), one = f32x4.splat(1), tiny = f32x4.splat(1e-30);
   let best = reach * reach, found = -1, before = -1, fastest: f32 = 0, within = <f32>(reach + room), within2 = within * within, far = f32x4.splat(within);
   visit++;
   // where it is, where it would go, and half-way
@@ -191,15 +215,18 @@ export function nearest(x: f64, y: f64, z: f64, px: f64, py: f64, pz: f64, unlik
       // it comes near several of the cells
       if (load<i32>(seen) == visit) continue;
       store<i32>(seen, visit);
-      const B = BOXES + <usize>k * BOX_BYTES, l0 = v128.load(B), h0 = v128.load(B, 16), l1 = v128.load(B, 32), h1 = v128.load(B, 48);
-      const m = f32x4.sub(f32x4.mul(share, f32x4.add(f32x4.sub(l1, l0), f32x4.sub(h1, h0))), way), way2 = sum3(f32x4.mul(m, m));
-      if (way2 > fastest) fastest = way2;
-      // how far beyond either side of the box it is now, and would be
-      const below = f32x4.sub(f32x4.add(f32x4.mul(s0, l0), f32x4.mul(e0, l1)), a), above = f32x4.sub(a, f32x4.add(f32x4.mul(s0, h0), f32x4.mul(e0, h1))), now = f32x4.pmax(f32x4.pmax(below, above), none);
-      if (sum3(f32x4.mul(now, now)) >= within2) {
-        const belowThen = f32x4.sub(f32x4.add(f32x4.mul(s1, l0), f32x4.mul(e1, l1)), b), aboveThen = f32x4.sub(b, f32x4.add(f32x4.mul(s1, h0), f32x4.mul(e1, h1))), then = f32x4.pmax(f32x4.pmax(belowThen, aboveThen), none);
-        // unless it passes the point in between
-        if (sum3(f32x4.mul(then, then)) >= within2 && (way2 < fast2 || v128.any_true(f32x4.gt(f32x4.pmax(f32x4.pmin(below, belowThen), f32x4.pmin(above, aboveThen)), apart)))) continue;
+      const B = PLACED + <usize>k * BOX_BYTES, below = f32x4.sub(v128.load(B), a), above = f32x4.sub(a, v128.load(B, 16)), belowThen = f32x4.sub(v128.load(B, 32), b), aboveThen = f32x4.sub(b, v128.load(B, 48));
+      if (timed) {
+        const m = f32x4.mul(half, f32x4.add(f32x4.sub(belowThen, below), f32x4.sub(above, aboveThen)));
+        fastest = max(fastest, sum3(f32x4.mul(m, m)));
+      }
+      // beyond which sides of the box, and how far, it is all the way
+      const all = f32x4.pmax(f32x4.pmax(f32x4.pmin(below, belowThen), f32x4.pmin(above, aboveThen)), none);
+      if (sum3(f32x4.mul(all, all)) >= within2) continue;
+      // it is not near now nor would be then: unless it passes the box in between
+      if (!(fast && !v128.any_true(f32x4.gt(all, passing)))) {
+        const now = f32x4.pmax(f32x4.pmax(below, above), none), then = f32x4.pmax(f32x4.pmax(belowThen, aboveThen), none);
+        if (sum3(f32x4.mul(now, now)) >= within2 && sum3(f32x4.mul(then, then)) >= within2) continue;
       }
       if (load<i32>(LOOKED + (<usize>k << 2)) != frame) lookInto(k);
       if (unlike >= 0 && allAlike(k, u0, u1, u2)) continue;
@@ -212,7 +239,7 @@ export function nearest(x: f64, y: f64, z: f64, px: f64, py: f64, pz: f64, unlik
         const limit = f32x4.add(r, far), limit2 = f32x4.mul(limit, limit), nowNear = f32x4.lt(f32x4.add(f32x4.add(f32x4.mul(dx, dx), f32x4.mul(dy, dy)), f32x4.mul(dz, dz)), limit2), thenNear = f32x4.lt(f32x4.add(f32x4.add(f32x4.mul(ex, ex), f32x4.mul(ey, ey)), f32x4.mul(ez, ez)), limit2);
         const nowMask = i32x4.bitmask(nowNear), thenMask = i32x4.bitmask(thenNear);
         let mask = nowMask | thenMask;
-        if (way2 >= fast2) {
+        if (fast) {
           // what is seen at d and then at e, going straight, comes so near
           const vx = f32x4.sub(ex, dx), vy = f32x4.sub(ey, dy), vz = f32x4.sub(ez, dz), vv = f32x4.pmax(f32x4.add(f32x4.add(f32x4.mul(vx, vx), f32x4.mul(vy, vy)), f32x4.mul(vz, vz)), tiny), f = f32x4.pmin(one, f32x4.pmax(none, f32x4.neg(f32x4.div(f32x4.add(f32x4.add(f32x4.mul(dx, vx), f32x4.mul(dy, vy)), f32x4.mul(dz, vz)), vv))));
           const gx = f32x4.add(dx, f32x4.mul(f, vx)), gy = f32x4.add(dy, f32x4.mul(f, vy)), gz = f32x4.add(dz, f32x4.mul(f, vz)), pass = f32x4.add(r, passing);
@@ -235,4 +262,90 @@ export function nearest(x: f64, y: f64, z: f64, px: f64, py: f64, pz: f64, unlik
   }
   put(NEAR, 5, sqrt(<f64>fastest));
   return found;
+}
+
+/** The nearest of a place `A` (3 numbers) and another 3 numbers on, or of their means with those of `B`. */
+// @ts-ignore
+@inline function searchFor(A: usize, B: usize, unlike: i32): i32 {
+  const x = 0.5 * (at(A, 0) + at(B, 0)), y = 0.5 * (at(A, 1) + at(B, 1)), z = 0.5 * (at(A, 2) + at(B, 2)), px = 0.5 * (at(A, 3) + at(B, 3)), py = 0.5 * (at(A, 4) + at(B, 4)), pz = 0.5 * (at(A, 5) + at(B, 5)), t = nearest(x, y, z, px, py, pz, unlike);
+  speed = max(speed, at(NEAR, 5));
+  // where nothing is near, all that can come is as fast as the shell and the point themselves
+  if (speed == 0) speed = shellWay + sqrt((px - x) * (px - x) + (py - y) * (py - y) + (pz - z) * (pz - z));
+  return t;
+}
+/** m: how much farther than is looked a place is, now and where it would go, from all the space that the shell sweeps in the frame; not above 0 where it is not. */
+// @ts-ignore
+@inline function beyond(A: usize, B: usize): f64 {
+  const x = 0.5 * (at(A, 0) + at(B, 0)), y = 0.5 * (at(A, 1) + at(B, 1)), z = 0.5 * (at(A, 2) + at(B, 2)), px = 0.5 * (at(A, 3) + at(B, 3)), py = 0.5 * (at(A, 4) + at(B, 4)), pz = 0.5 * (at(A, 5) + at(B, 5));
+  return max(0, max(max(max(low0 - max(x, px), min(x, px) - high0), max(low1 - max(y, py), min(y, py) - high1)), max(low2 - max(z, pz), min(z, pz) - high2))) - reach;
+}
+/** Whether the nearest place just found is on a border: beyond it either side is free. */
+// @ts-ignore
+@inline function pastBorder(t: i32): bool {
+  if (nearRim > 0) for (let e = 0; e < 3; e++) if ((e == 0 ? nearW : e == 1 ? 1 - nearV - nearW : nearV) < 1e-9 && load<i32>(OPPOSITE + (<usize>(3 * t + e) << 2)) < 0) return true;
+  return false;
+}
+/** Follows a triangle from now on; its side is that of the place now, unless it was on a side of it already. */
+function keep(slot: usize, t: i32, x: f64, y: f64, z: f64): void {
+  const H = HITS + (slot << 2), before = load<i32>(H);
+  store<i32>(H, t);
+  if (t < 0) { store<i8>(SIDES + slot, 0); return; }
+  if (closed) { store<i8>(SIDES + slot, <i8>outward); return; }
+  const P = posed(t);
+  closestTo(P, x, y, z);
+  const d = at(P, 18) * (x - at(P, 0)) + at(P, 19) * (y - at(P, 1)) + at(P, 20) * (z - at(P, 2));
+  if (before < 0 || load<i8>(SIDES + slot) == 0 || abs(d) > DEEP) store<i8>(SIDES + slot, pastBorder(t) ? 0 : d >= 0 ? 1 : -1);
+}
+/** Whether a budget is used up; `i`: the point, or the middle of the edge below it, further on by the number of points. */
+// @ts-ignore
+@inline function usedUp(i: usize, drift: f64, frameOf: i32): bool {
+  const B = BUDGETS + (i << 3), rate = load<f64>(RATES + (i << 3)), left = load<f64>(B) - (load<i32>(LOOKED_IN + (i << 2)) == frameOf && rate < drift ? rate : drift);
+  store<f64>(B, left);
+  return left < 0;
+}
+/** What has been looked up holds for as long; a place may go farther than it was expected to, the more so the longer it is not asked about. */
+// @ts-ignore
+@inline function seen(i: usize, far: f64, frameOf: i32): void {
+  store<f64>(BUDGETS + (i << 3), 0.8 * slack + 0.6 * max(0, far));
+  store<f64>(RATES + (i << 3), far > 0 ? Infinity : speed);
+  store<i32>(LOOKED_IN + (i << 2), frameOf);
+}
+/**
+ * Looks after what the points `first … end − 1` of a strand follow, by their `PLACES`: each looks for the triangle nearest it, and the nearest that faces another way, when another could
+ * have come near; so does the middle of an edge neither of whose ends follows anything. Returns how many edges (a point's lies below it) follow something, and says which in `ALIVE`.
+ * `drift`: m, how far the strand's points go at most; `frameOf`: the frame's number.
+ */
+export function scan(first: i32, end: i32, drift: f64, frameOf: i32): i32 {
+  const most = drift + shellWay;
+  let alive = 0;
+  timed = true;
+  for (let p = first; p < end; p++) {
+    const o = <usize>(3 * p), H = HITS + (o << 2), A = PLACES + <usize>p * 48, middle = <usize>(points + p);
+    if (usedUp(<usize>p, most, frameOf)) {
+      const far = beyond(A, A);
+      speed = 0;
+      const one = far > 0 ? -1 : searchFor(A, A, -1), other = one < 0 ? -1 : searchFor(A, A, <i32>((posed(one) - POSE >> 3) + 18)), x = at(A, 0), y = at(A, 1), z = at(A, 2);
+      keep(o, one, x, y, z);
+      keep(o + 1, other, x, y, z);
+      // the middle is not to be lost with its end: it looks for itself
+      if (one < 0) { store<i32>(H, -1, 8); store<f64>(BUDGETS + (middle << 3), -1); }
+      seen(<usize>p, far, frameOf);
+    }
+    let some = load<i32>(H) >= 0 || (p > 0 && load<i32>(H - 12) >= 0);
+    // an edge may lie across something that neither of its ends is near
+    if (!some) {
+      const B = A - 48;
+      if (usedUp(middle, most, frameOf)) {
+        const far = beyond(A, B);
+        speed = 0;
+        keep(o + 2, far > 0 ? -1 : searchFor(A, B, -1), 0.5 * (at(A, 0) + at(B, 0)), 0.5 * (at(A, 1) + at(B, 1)), 0.5 * (at(A, 2) + at(B, 2)));
+        seen(middle, far, frameOf);
+      }
+      some = load<i32>(H, 8) >= 0;
+    }
+    store<u8>(ALIVE + <usize>p, some ? 1 : 0);
+    if (some) alive++;
+  }
+  timed = false;
+  return alive;
 }
