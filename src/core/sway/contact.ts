@@ -84,6 +84,8 @@ export class ContactFinder {
   /** Edges: where it was when it last looked (both points, from the root), how far it may go, the drift then, the pills it saw. */
   private seenAt = new Float64Array(0);
   private slack = new Float64Array(0);
+  /** Edges: how far it may go, or the pills may come, from there before any of them can touch it, m. */
+  private untouched = new Float64Array(0);
   private seenDrift = new Float64Array(0);
   private kept = new Int32Array(0);
   private keptCount = new Uint8Array(0);
@@ -211,6 +213,7 @@ export class ContactFinder {
     this.arc = new Float64Array(n);
     this.seenAt = new Float64Array(6 * n);
     this.slack = new Float64Array(n).fill(-1);
+    this.untouched = new Float64Array(n).fill(-1);
     this.seenDrift = new Float64Array(n);
     this.kept = new Int32Array(REMEMBERED * n);
     this.keptCount = new Uint8Array(n);
@@ -271,7 +274,7 @@ export class ContactFinder {
 
   /** The contact planes of a strand whose `places` are known. */
   private gather(system: RodSystem, s: number): void {
-    const { k, start, rootPosition } = system, { found, seenAt: S, places: P } = this;
+    const { k, start, rootPosition } = system, { found, places: P } = this;
     const { shells, around } = this;
     const first = this.firstPoint, count = start[s + 1] - start[s];
     let meshes = 0, within = false;
@@ -293,24 +296,25 @@ export class ContactFinder {
     const fresh = this.met[s] === 0;
     this.met[s] = 1;
     const drifted = (this.drifted[s] += this.drift[s] * this.step);
-    const ex = rootPosition[3 * s], ey = rootPosition[3 * s + 1], ez = rootPosition[3 * s + 2];
-    // nothing but meshes can be near any edge
-    const E = this.edge, idle = near === 0 && floors === 0 && !fresh && this.begun[s] === 0;
+    // an edge that nothing is near, and that touched nothing, has nothing to be done for it
+    const E = this.edge, idle = floors === 0 && !fresh && this.begun[s] === 0;
     let touching = 0;
     for (let i = first; i < count; i++) {
       const p = start[s] + i, w = 6 * p;
-      let follows = false;
+      let follows = false, pills = false, looks = false;
       for (let a = 0; a < meshes; a++) if (shells[around[a]].alive(p)) follows = true;
-      if (idle && !follows && this.touched[SLOTS * p] < 0 && this.touched[SLOTS * p + 1] < 0) continue;
+      if (near > 0) {
+        const drift = drifted - this.seenDrift[p], free = this.slack[p] - drift, clear = this.untouched[p] - drift, moved2 = this.movedSince(p, P, w - 3, w + 3, rootPosition, 3 * s);
+        looks = !(free > 0 && moved2 < free * free);
+        pills = looks || (this.keptCount[p] > 0 && !(clear > 0 && moved2 < clear * clear));
+      }
+      if (idle && !follows && !pills && this.touched[SLOTS * p] < 0 && this.touched[SLOTS * p + 1] < 0) continue;
       for (let c = 0; c < 3; c++) { E[c] = P[w - 6 + c]; E[UPPER + c] = P[w + c]; E[LOWER_THEN + c] = P[w - 3 + c]; E[UPPER_THEN + c] = P[w + 3 + c]; }
       found[0].id = found[1].id = -1;
       this.leastPlace = i === 1 ? LEAST_PLACE : i <= 1 + this.still ? 1 : 0;
-      if (near > 0) {
-        const o = 6 * p, d0 = E[6] - ex - S[o], d1 = E[7] - ey - S[o + 1], d2 = E[8] - ez - S[o + 2], d3 = E[9] - ex - S[o + 3], d4 = E[10] - ey - S[o + 4], d5 = E[11] - ez - S[o + 5];
-        const free = this.slack[p] - (drifted - this.seenDrift[p]), d = Math.max(d0 * d0 + d1 * d1 + d2 * d2, d3 * d3 + d4 * d4 + d5 * d5);
-        if (!(free > 0 && d < free * free)) this.look(s, p, rootPosition);
-        if (this.keptCount[p] > 0) this.nearest(p, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0));
-      }
+      if (looks) this.look(s, p, rootPosition);
+      // edges that began inside are raised, however near they are
+      if (near > 0 && (pills || !idle) && this.keptCount[p] > 0) this.nearest(p, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0));
       if (floors !== 0) this.onFloors(floors, p, E[UPPER_THEN], E[UPPER_THEN + 1], E[UPPER_THEN + 2]);
       if (follows) {
         const kept = this.gapAt(p), share = this.shareAt(p);
@@ -327,6 +331,20 @@ export class ContactFinder {
     }
     this.touches[s] = touching;
     k.touching[system.strandAt(s, 1)] = touching;
+  }
+  /** Square of how far the edge below a point has gone since it looked, seen from its root, with its ends at `lower` and `upper` of `A`, m². */
+  private movedSince(p: number, A: ArrayLike<number>, lower: number, upper: number, roots: ArrayLike<number>, r: number): number {
+    const S = this.seenAt, o = 6 * p, ex = roots[r], ey = roots[r + 1], ez = roots[r + 2];
+    const d0 = A[lower] - ex - S[o], d1 = A[lower + 1] - ey - S[o + 1], d2 = A[lower + 2] - ez - S[o + 2], d3 = A[upper] - ex - S[o + 3], d4 = A[upper + 1] - ey - S[o + 4], d5 = A[upper + 2] - ez - S[o + 5];
+    return Math.max(d0 * d0 + d1 * d1 + d2 * d2, d3 * d3 + d4 * d4 + d5 * d5);
+  }
+  /** Whether the edge below a point of a strand cannot be deep in anything, with its ends at `lower` and `upper` of `A` (m) at the end of the last substep. */
+  isClear(s: number, p: number, A: ArrayLike<number>, lower: number, upper: number, roots: ArrayLike<number>): boolean {
+    if (this.nearFloors[s] !== 0) return false;
+    for (const shell of this.shells) if (shell.follows(p)) return false;
+    if (this.nearCount[s] === 0 || this.keptCount[p] === 0) return true;
+    const clear = this.untouched[p] - (this.drifted[s] - this.seenDrift[p]);
+    return clear > 0 && this.movedSince(p, A, lower, upper, roots, 3 * s) < clear * clear;
   }
   /** A strand that touched something and is now far from everything. */
   private letGo(system: RodSystem, s: number): void {
@@ -393,6 +411,15 @@ export class ContactFinder {
       if (at < REMEMBERED) { G[at] = gap; kept[first + at] = k; if (n < REMEMBERED) n++; } else if (gap < next) next = gap;
     }
     this.keptCount[p] = n;
+    // the distance to a pill is convex along the edge: nowhere less than its tangent, at the place nearest the axis
+    let least = next;
+    for (let q = first; q < first + n; q++) {
+      const k = kept[q], o = 6 * k, place = nearestPlace(E, ends, o);
+      M[0] = ax + place * ux; M[1] = ay + place * uy; M[2] = az + place * uz;
+      const gap = pillDistanceAt(M, 0, ends, o, radii, 2 * k, out) - gaps[k], slope = out[0] * ux + out[1] * uy + out[2] * uz;
+      least = Math.min(least, gap + Math.min(-place * slope, (1 - place) * slope));
+    }
+    this.untouched[p] = least - NEAR;
     this.slack[p] = Math.max(1e-4, n === 0 ? next - NEAR : Math.min(LEASE, next - NEAR));
     this.seenDrift[p] = this.drifted[s];
     const S = this.seenAt;

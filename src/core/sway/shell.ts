@@ -172,6 +172,8 @@ export class Shell {
     return search.code.scan(first, end, drift, this.frameNumber);
   }
   alive(p: number): boolean { return this.faces.search.alive[p] === 1; }
+  /** Whether the edge below a point follows anything. */
+  follows(p: number): boolean { const { hits } = this.faces.search; return hits[3 * p] >= 0 || hits[3 * p + 1] >= 0 || hits[3 * p + 2] >= 0; }
 
   /**
    * Fills `candidates` for the edge whose upper point has the number `p`, which `scan` has looked after, and whose places are in `E` (numbers in arrays, as numbers that are
