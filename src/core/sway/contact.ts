@@ -10,6 +10,7 @@
  * What begins inside is not thrown out: as deep as it was, so much lower its plane is laid, and it is raised evenly until the
  * hair is out. Where a strand comes out of the skin it is rooted in, its first stretch is let be.
  */
+import { HOLDS, LEASE, LOOKS, NEAR, NearPills, nearestPlace, REMEMBERED } from './near-pills';
 import { pillDistance, pillDistanceAt, type Pill } from './pills';
 import { MOST_FLOORS, RigidColliders, type Floor, type RigidMotions } from './rigid-colliders';
 import { EDGE, LOWER_THEN, MOST_KEPT, UPPER, UPPER_THEN, type Shell } from './shell';
@@ -17,8 +18,6 @@ import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
 import type { Wind } from './wind';
 
-/** m: contacts are taken up so near. */
-const NEAR = 0.002;
 /** Normals that differ by less are one contact. */
 const SAME_WAY = 0.97;
 /** A contact is handed on to a neighbouring triangle whose normal is so alike. */
@@ -27,9 +26,6 @@ const HANDED_ON = 0.7;
 const LEAST_PLACE = 0.25;
 /** Share of a depth that is left after a substep: it must not turn into speed. */
 const KEPT_DEPTH = 0.8;
-/** Pills an edge remembers, and how far it goes, m, before it looks for others. */
-const REMEMBERED = 4;
-const LEASE = 0.012;
 const STILL = [0, 0, 0] as const;
 /** What began inside comes out in so many frames, but no faster than this share of the strand's length a frame. */
 const RELEASE_FRAMES = 16;
@@ -62,13 +58,9 @@ export class ContactFinder {
   /** The edge that is looked at, as shells ask for it; and a place. */
   private readonly edge = new Float64Array(EDGE);
   private readonly at = new Float64Array(3);
-  /** Pills near each strand this frame: `near[s * count …]`, `nearCount[s]`; and floors as bits. */
-  private readonly near: Int32Array;
-  private readonly nearCount: Int32Array;
+  /** Floors near each strand this frame, as bits; and the pills. */
   private readonly nearFloors: Uint8Array;
-  /** How far the pills near a strand move in the frame against its root, m; and what they have moved since the strand's edges were last sure of nothing. */
-  private readonly drift: Float64Array;
-  private readonly drifted: Float64Array;
+  private readonly near: NearPills;
   private step = 0;
   /** Whether a strand has been looked at before, and whether it touched anything in the last substep. */
   private readonly met: Uint8Array;
@@ -81,15 +73,6 @@ export class ContactFinder {
   private rooted = new Uint8Array(0);
   /** Edges: length from the root to the upper point, m. */
   private arc = new Float64Array(0);
-  /** Edges: where it was when it last looked (both points, from the root), how far it may go, the drift then, the pills it saw. */
-  private seenAt = new Float64Array(0);
-  private slack = new Float64Array(0);
-  /** Edges: how far it may go, or the pills may come, from there before any of them can touch it, m. */
-  private untouched = new Float64Array(0);
-  private seenDrift = new Float64Array(0);
-  private kept = new Int32Array(0);
-  private keptCount = new Uint8Array(0);
-  private readonly gapsFound = new Float64Array(REMEMBERED + 1);
   /** Nearest two of an edge. */
   private readonly found = Array.from({ length: SLOTS }, (): Found => ({ id: -1, gap: 0, s: 1, nx: 0, ny: 1, nz: 0, plane: 0, ux: 0, uy: 0, uz: 0 }));
   private shellReady = false;
@@ -139,34 +122,18 @@ export class ContactFinder {
     let id = this.count + this.floors.length;
     for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
     this.shellIds.push(id);
-    this.near = new Int32Array(strandCount * this.count);
-    this.nearCount = new Int32Array(strandCount);
+    this.near = new NearPills(this.rigid, strandCount);
     this.nearFloors = new Uint8Array(strandCount);
-    this.drift = new Float64Array(strandCount);
-    this.drifted = new Float64Array(strandCount);
     this.met = new Uint8Array(strandCount);
     this.touches = new Uint8Array(strandCount);
   }
 
   /** Lists, for each strand, the colliders it could reach between two frames, and readies the shells that are near any. `lengths`: strand lengths, m. */
   cull(from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, lengths: ArrayLike<number>): void {
-    const { near, count, rigid: { radii, gaps } } = this, F = this.rigid.placesOf(from, 0), T = this.rigid.placesOf(to, 1);
+    const F = this.rigid.placesOf(from, 0), T = this.rigid.placesOf(to, 1);
     for (let s = 0; s < this.strandCount; s++) {
-      const r = 3 * s, mx = rootTo[r] - rootFrom[r], my = rootTo[r + 1] - rootFrom[r + 1], mz = rootTo[r + 2] - rootFrom[r + 2];
-      let found = 0, drift = 0, changed = false;
-      for (let k = 0; k < count; k++) {
-        const o = 6 * k, reach = lengths[s] + gaps[k] + 0.01;
-        if (pillDistance(rootFrom[r], rootFrom[r + 1], rootFrom[r + 2], F[o], F[o + 1], F[o + 2], F[o + 3], F[o + 4], F[o + 5], radii[2 * k], radii[2 * k + 1], this.out) >= reach
-          && pillDistance(rootTo[r], rootTo[r + 1], rootTo[r + 2], T[o], T[o + 1], T[o + 2], T[o + 3], T[o + 4], T[o + 5], radii[2 * k], radii[2 * k + 1], this.out) >= reach) continue;
-        const q = s * count + found++;
-        if (near[q] !== k) { near[q] = k; changed = true; }
-        for (let e = o; e < o + 6; e += 3) drift = Math.max(drift, Math.hypot(T[e] - F[e] - mx, T[e + 1] - F[e + 1] - my, T[e + 2] - F[e + 2] - mz));
-      }
-      if (this.nearCount[s] !== found) { this.nearCount[s] = found; changed = true; }
-      // an edge that has looked does not know of pills that came to the list since
-      if (changed) this.drifted[s] += 1e3;
-      // the way between is bowed where a collider turns
-      this.drift[s] = 1.1 * drift;
+      this.near.cull(s, F, T, rootFrom, rootTo, lengths[s]);
+      const r = 3 * s;
       let floors = 0;
       for (let f = 0; f < this.floors.length && f < MOST_FLOORS; f++) if (this.rigid.floorNear(f, from, to, rootFrom, rootTo, r, lengths[s])) floors |= 1 << f;
       this.nearFloors[s] = floors;
@@ -211,12 +178,7 @@ export class ContactFinder {
     this.release = new Float64Array(n);
     this.rooted = new Uint8Array(n);
     this.arc = new Float64Array(n);
-    this.seenAt = new Float64Array(6 * n);
-    this.slack = new Float64Array(n).fill(-1);
-    this.untouched = new Float64Array(n).fill(-1);
-    this.seenDrift = new Float64Array(n);
-    this.kept = new Int32Array(REMEMBERED * n);
-    this.keptCount = new Uint8Array(n);
+    this.near.begin(n);
     for (let s = 0; s < system.strandCount; s++) for (let i = 1; i < system.pointsOf(s); i++) this.arc[system.start[s] + i] = this.arc[system.start[s] + i - 1] + system.k.restLength[system.at(s, i, 1)];
     if (!this.gapShare) return;
     this.gapShares = new Float64Array(n);
@@ -237,7 +199,7 @@ export class ContactFinder {
     }
     // one beside the other: what is near one is near the next
     for (const s of system.order) {
-      if (!meshes && (this.nearCount[s] > 0 || this.nearFloors[s] !== 0)) this.goesTo(system, s, h, gravity);
+      if (!meshes && (this.near.nearCount[s] > 0 || this.nearFloors[s] !== 0)) this.goesTo(system, s, h, gravity);
       this.gather(system, s);
     }
   }
@@ -287,7 +249,7 @@ export class ContactFinder {
       // what is not asked about goes its way unseen: nothing that is known of it holds
       else if (this.left[q][s] === 0) { this.left[q][s] = 1; shells[q].leave(start[s], start[s + 1]); }
     }
-    const near = this.nearCount[s], floors = this.nearFloors[s];
+    const near = this.near.nearCount[s], floors = this.nearFloors[s];
     if (near === 0 && meshes === 0 && floors === 0 && !(within && (this.met[s] === 0 || this.begun[s] === 1))) {
       if (this.touches[s] === 1) this.letGo(system, s);
       return;
@@ -295,26 +257,22 @@ export class ContactFinder {
     // the first look at a strand, not every restart of its history: the safety net must not make depth a right
     const fresh = this.met[s] === 0;
     this.met[s] = 1;
-    const drifted = (this.drifted[s] += this.drift[s] * this.step);
+    this.near.goOn(s, this.step);
     // an edge that nothing is near, and that touched nothing, has nothing to be done for it
     const E = this.edge, idle = floors === 0 && !fresh && this.begun[s] === 0;
     let touching = 0;
     for (let i = first; i < count; i++) {
       const p = start[s] + i, w = 6 * p;
-      let follows = false, pills = false, looks = false;
+      let follows = false;
       for (let a = 0; a < meshes; a++) if (shells[around[a]].alive(p)) follows = true;
-      if (near > 0) {
-        const drift = drifted - this.seenDrift[p], free = this.slack[p] - drift, clear = this.untouched[p] - drift, moved2 = this.movedSince(p, P, w - 3, w + 3, rootPosition, 3 * s);
-        looks = !(free > 0 && moved2 < free * free);
-        pills = looks || (this.keptCount[p] > 0 && !(clear > 0 && moved2 < clear * clear));
-      }
-      if (idle && !follows && !pills && this.touched[SLOTS * p] < 0 && this.touched[SLOTS * p + 1] < 0) continue;
+      const pills = near > 0 ? this.near.ask(s, p, P, w - 3, w + 3, rootPosition, 3 * s) : HOLDS;
+      if (idle && !follows && pills === HOLDS && this.touched[SLOTS * p] < 0 && this.touched[SLOTS * p + 1] < 0) continue;
       for (let c = 0; c < 3; c++) { E[c] = P[w - 6 + c]; E[UPPER + c] = P[w + c]; E[LOWER_THEN + c] = P[w - 3 + c]; E[UPPER_THEN + c] = P[w + 3 + c]; }
       found[0].id = found[1].id = -1;
       this.leastPlace = i === 1 ? LEAST_PLACE : i <= 1 + this.still ? 1 : 0;
-      if (looks) this.look(s, p, rootPosition);
+      if (pills === LOOKS) this.near.look(s, p, E, rootPosition);
       // edges that began inside are raised, however near they are
-      if (near > 0 && (pills || !idle) && this.keptCount[p] > 0) this.nearest(p, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0));
+      if (near > 0 && (pills !== HOLDS || !idle) && this.near.keptCount[p] > 0) this.nearest(p, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0));
       if (floors !== 0) this.onFloors(floors, p, E[UPPER_THEN], E[UPPER_THEN + 1], E[UPPER_THEN + 2]);
       if (follows) {
         const kept = this.gapAt(p), share = this.shareAt(p);
@@ -332,19 +290,11 @@ export class ContactFinder {
     this.touches[s] = touching;
     k.touching[system.strandAt(s, 1)] = touching;
   }
-  /** Square of how far the edge below a point has gone since it looked, seen from its root, with its ends at `lower` and `upper` of `A`, m². */
-  private movedSince(p: number, A: ArrayLike<number>, lower: number, upper: number, roots: ArrayLike<number>, r: number): number {
-    const S = this.seenAt, o = 6 * p, ex = roots[r], ey = roots[r + 1], ez = roots[r + 2];
-    const d0 = A[lower] - ex - S[o], d1 = A[lower + 1] - ey - S[o + 1], d2 = A[lower + 2] - ez - S[o + 2], d3 = A[upper] - ex - S[o + 3], d4 = A[upper + 1] - ey - S[o + 4], d5 = A[upper + 2] - ez - S[o + 5];
-    return Math.max(d0 * d0 + d1 * d1 + d2 * d2, d3 * d3 + d4 * d4 + d5 * d5);
-  }
   /** Whether the edge below a point of a strand cannot be deep in anything, with its ends at `lower` and `upper` of `A` (m) at the end of the last substep. */
   isClear(s: number, p: number, A: ArrayLike<number>, lower: number, upper: number, roots: ArrayLike<number>): boolean {
     if (this.nearFloors[s] !== 0) return false;
     for (const shell of this.shells) if (shell.follows(p)) return false;
-    if (this.nearCount[s] === 0 || this.keptCount[p] === 0) return true;
-    const clear = this.untouched[p] - (this.drifted[s] - this.seenDrift[p]);
-    return clear > 0 && this.movedSince(p, A, lower, upper, roots, 3 * s) < clear * clear;
+    return this.near.nearCount[s] === 0 || this.near.keptCount[p] === 0 || this.near.ask(s, p, A, lower, upper, roots, 3 * s) === HOLDS;
   }
   /** A strand that touched something and is now far from everything. */
   private letGo(system: RodSystem, s: number): void {
@@ -392,45 +342,11 @@ export class ContactFinder {
     return f.nx * (hx + f.ux) + f.ny * (hy + f.uy) + f.nz * (hz + f.uz) - f.plane;
   }
 
-  /** Looks through all pills near the strand for those the edge could touch before it looks again. */
-  private look(s: number, p: number, roots: ArrayLike<number>): void {
-    const E = this.edge, M = this.at, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ex = roots[3 * s], ey = roots[3 * s + 1], ez = roots[3 * s + 2];
-    const { out, gapsFound: G, kept, rigid: { ends, balls, radii, gaps } } = this, from = s * this.count, to = from + this.nearCount[s], o6 = 6 * p, first = REMEMBERED * p;
-    const ux = bx - ax, uy = by - ay, uz = bz - az, half = 0.5 * Math.sqrt(ux * ux + uy * uy + uz * uz), mx = ax + 0.5 * ux, my = ay + 0.5 * uy, mz = az + 0.5 * uz;
-    let n = 0, next = Infinity;
-    M[0] = mx; M[1] = my; M[2] = mz;
-    for (let q = from; q < to; q++) {
-      const k = this.near[q], o = 6 * k, dx = mx - balls[4 * k], dy = my - balls[4 * k + 1], dz = mz - balls[4 * k + 2];
-      // at least so far away
-      let gap = Math.sqrt(dx * dx + dy * dy + dz * dz) - balls[4 * k + 3] - half - gaps[k];
-      if (gap < 4 * LEASE) gap = pillDistanceAt(M, 0, ends, o, radii, 2 * k, out) - gaps[k] - half;
-      if (gap > LEASE + NEAR) { if (gap < next) next = gap; continue; }
-      // the nearest few, in order
-      let at = n;
-      while (at > 0 && G[at - 1] > gap) { if (at < REMEMBERED) { G[at] = G[at - 1]; kept[first + at] = kept[first + at - 1]; } else if (G[at - 1] < next) next = G[at - 1]; at--; }
-      if (at < REMEMBERED) { G[at] = gap; kept[first + at] = k; if (n < REMEMBERED) n++; } else if (gap < next) next = gap;
-    }
-    this.keptCount[p] = n;
-    // the distance to a pill is convex along the edge: nowhere less than its tangent, at the place nearest the axis
-    let least = next;
-    for (let q = first; q < first + n; q++) {
-      const k = kept[q], o = 6 * k, place = nearestPlace(E, ends, o);
-      M[0] = ax + place * ux; M[1] = ay + place * uy; M[2] = az + place * uz;
-      const gap = pillDistanceAt(M, 0, ends, o, radii, 2 * k, out) - gaps[k], slope = out[0] * ux + out[1] * uy + out[2] * uz;
-      least = Math.min(least, gap + Math.min(-place * slope, (1 - place) * slope));
-    }
-    this.untouched[p] = least - NEAR;
-    this.slack[p] = Math.max(1e-4, n === 0 ? next - NEAR : Math.min(LEASE, next - NEAR));
-    this.seenDrift[p] = this.drifted[s];
-    const S = this.seenAt;
-    S[o6] = ax - ex; S[o6 + 1] = ay - ey; S[o6 + 2] = az - ez; S[o6 + 3] = bx - ex; S[o6 + 4] = by - ey; S[o6 + 5] = bz - ez;
-  }
-
   /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
   private nearest(p: number, lowest: boolean, upper: boolean): void {
     const { out, found, leastPlace, edge: E, at: M, rigid: { ends, radii, gaps } } = this, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p), share = this.shareAt(p);
-    for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
-      const n = this.kept[q], o = 6 * n, place = upper ? 1 : nearestPlace(E, ends, o);
+    for (let q = REMEMBERED * p; q < REMEMBERED * p + this.near.keptCount[p]; q++) {
+      const n = this.near.kept[q], o = 6 * n, place = upper ? 1 : nearestPlace(E, ends, o);
       // what touches at its lower end is the business of the edge below
       if (place <= 1e-6 && !lowest) continue;
       if (place < leastPlace) continue;
@@ -519,8 +435,8 @@ export class ContactFinder {
   depth(s: number, px: number, py: number, pz: number): number {
     const { ends: E, radii: R, planes: P } = this.rigid;
     let least = 0;
-    for (let q = s * this.count; q < s * this.count + this.nearCount[s]; q++) {
-      const k = this.near[q], o = 6 * k;
+    for (let q = s * this.count; q < s * this.count + this.near.nearCount[s]; q++) {
+      const k = this.near.near[q], o = 6 * k;
       least = Math.min(least, pillDistance(px, py, pz, E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], R[2 * k], R[2 * k + 1], this.out));
     }
     for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) least = Math.min(least, P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3]);
@@ -531,8 +447,8 @@ export class ContactFinder {
     const { ends: E, radii: R, planes: P } = this.rigid;
     let least = 0;
     this.deepest = -1;
-    for (let q = REMEMBERED * p; q < REMEMBERED * p + this.keptCount[p]; q++) {
-      const k = this.kept[q], o = 6 * k, d = pillDistanceAt(at, 0, E, o, R, 2 * k, this.out);
+    for (let q = REMEMBERED * p; q < REMEMBERED * p + this.near.keptCount[p]; q++) {
+      const k = this.near.kept[q], o = 6 * k, d = pillDistanceAt(at, 0, E, o, R, 2 * k, this.out);
       if (d < least) { least = d; this.deepest = k; }
     }
     if (this.nearFloors[s] !== 0) for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) {
@@ -585,21 +501,3 @@ function offer(found: Found[], id: number, gap: number, s: number, nx: number, n
   if (place) { place.id = id; place.gap = gap; place.s = s; place.nx = nx; place.ny = ny; place.nz = nz; }
   return place;
 }
-
-/**
- * Share of the way along an edge, where it would go, that comes nearest the axis of the pill whose ends stand at `o`; halfway where they run
- * side by side. **Source:** closest points of two segments, Ericson, Real-Time Collision Detection, *from memory*.
- */
-function nearestPlace(E: Float64Array, ends: Float64Array, o: number): number {
-  const ax = E[6], ay = E[7], az = E[8], ux = E[9] - ax, uy = E[10] - ay, uz = E[11] - az;
-  const vx = ends[o + 3] - ends[o], vy = ends[o + 4] - ends[o + 1], vz = ends[o + 5] - ends[o + 2], rx = ax - ends[o], ry = ay - ends[o + 1], rz = az - ends[o + 2];
-  const a = ux * ux + uy * uy + uz * uz, e = vx * vx + vy * vy + vz * vz, f = vx * rx + vy * ry + vz * rz, c = ux * rx + uy * ry + uz * rz;
-  if (a < 1e-18) return 1;
-  if (e < 1e-12) return bound(-c / a);
-  const b = ux * vx + uy * vy + uz * vz, det = a * e - b * b;
-  // nearly parallel: a small part of the middle, so that the place does not jump from end to end
-  const soft = 1e-3 * a * e, s = bound((b * f - c * e + 0.5 * soft) / (det + soft)), t = (b * s + f) / e;
-  return t < 0 ? bound(-c / a) : t > 1 ? bound((b - c) / a) : s;
-}
-
-const bound = (t: number): number => (t < 0 ? 0 : t > 1 ? 1 : t);

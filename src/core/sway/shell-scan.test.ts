@@ -6,14 +6,14 @@ import { Shell } from './shell';
 const N = 16, GAP = 0.001, REACH = 0.0025, FRAMES = 6, SUBSTEPS = 4;
 
 /** A ball of 8 cm that turns and goes about, at share `t` of its way. */
-function ballAt(t: number): { P: Float64Array; T: number[] } {
+function ballAt(t: number): { P: Float64Array; T: Uint32Array } {
   const P: number[] = [], T: number[] = [], rings = 16, round = 24;
   for (let j = 0; j <= rings; j++) for (let i = 0; i < round; i++) {
     const a = (Math.PI * j) / rings, b = (2 * Math.PI * i) / round + 1.2 * t;
     P.push(0.08 * Math.sin(a) * Math.cos(b) + 0.15 * t, 0.08 * Math.cos(a), 0.08 * Math.sin(a) * Math.sin(b) - 0.05 * t);
   }
   for (let j = 0; j < rings; j++) for (let i = 0; i < round; i++) { const a = j * round + i, b = j * round + ((i + 1) % round); if (j > 0) T.push(a, b, a + round); if (j < rings - 1) T.push(b, b + round, a + round); }
-  return { P: Float64Array.from(P), T };
+  return { P: Float64Array.from(P), T: Uint32Array.from(T) };
 }
 const between = (a: Float64Array, b: Float64Array, t: number): Float64Array => a.map((v, i) => v + t * (b[i] - v));
 
