@@ -4,9 +4,6 @@
  * An edge keeps at most two contacts, with the nearest colliders that push in different directions, each at the place of the edge
  * that comes nearest.
  *
- * Most edges are far from everything most of the time: an edge that was looked at keeps the pills near it, and how far it may
- * go (or they may come) before it has to look again.
- *
  * What begins inside is not thrown out: as deep as it was, so much lower its plane is laid, and it is raised evenly until the
  * hair is out. Where a strand comes out of the skin it is rooted in, its first stretch is let be.
  */
