@@ -1,5 +1,5 @@
 /** The triangles of a shell where they are in a substep, at its start and at its end: worked out when first asked for. */
-import { NearShell, POSE } from './fast/near-shell';
+import { NearShell, POSE, ShellMemory } from './fast/near-shell';
 
 export class ShellFaces {
   /** Nothing is carried from frame to frame but what the search knows of points. */
@@ -13,10 +13,10 @@ export class ShellFaces {
   from: Float64Array = new Float64Array(0);
   to: Float64Array = new Float64Array(0);
 
-  /** `opposite`: half-edges; `starts`: first triangle of each patch, and the end. */
-  constructor(readonly triangles: Uint32Array, opposite: Int32Array, starts: Int32Array, vertices: number) {
+  /** `opposite`: half-edges; `starts`: first triangle of each patch, and the end; `memory`: that of the run's other shells. */
+  constructor(readonly triangles: Uint32Array, opposite: Int32Array, starts: Int32Array, vertices: number, memory = new ShellMemory()) {
     this.count = triangles.length / 3;
-    this.search = new NearShell(triangles, opposite, starts, vertices);
+    this.search = new NearShell(triangles, opposite, starts, vertices, memory);
   }
   /** Per triangle, kept for the substep: corners at its start (9) and end (9), unit normals at both (6). */
   get pose(): Float64Array { return this.search.pose; }

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { makeRandom } from '../math/random';
 import { Surface } from '../mesh/surface';
+import { ShellMemory, type NearShell } from './fast/near-shell';
 import { Shell } from './shell';
 
 const N = 16, GAP = 0.001, REACH = 0.0025, FRAMES = 6, SUBSTEPS = 4;
@@ -15,6 +16,7 @@ function ballAt(t: number): { P: Float64Array; T: Uint32Array } {
   for (let j = 0; j < rings; j++) for (let i = 0; i < round; i++) { const a = j * round + i, b = j * round + ((i + 1) % round); if (j > 0) T.push(a, b, a + round); if (j < rings - 1) T.push(b, b + round, a + round); }
   return { P: Float64Array.from(P), T: Uint32Array.from(T) };
 }
+const searchOf = (shell: Shell): NearShell => (shell as unknown as { faces: { search: NearShell } }).faces.search;
 const between = (a: Float64Array, b: Float64Array, t: number): Float64Array => a.map((v, i) => v + t * (b[i] - v));
 
 describe('looking after what hair follows of a mesh', () => {
@@ -65,5 +67,29 @@ describe('looking after what hair follows of a mesh', () => {
     expect([1, 2, 3].map((p) => shell.follows(p))).toEqual([true, true, true]);
     shell.leave(0, 4);
     expect([1, 2, 3].map((p) => shell.follows(p))).toEqual([false, false, false]);
+  });
+  it('keeps to itself beside another in the same memory, and takes in what was known in another run, though the memory grows meanwhile', () => {
+    const { P, T } = ballAt(0), memory = new ShellMemory(), one = new Shell(T, P, GAP, 0.3, false, false, memory), two = new Shell(T, P.map((v) => 2 * v), GAP, 0.3, false, false, memory), later = new Shell(T, P, GAP, 0.3), places = new Float64Array(6 * 4);
+    const known = (shell: Shell): number[][] => { const { hits, sides, budgets, rates, lookedIn } = searchOf(shell); return [hits, sides, budgets, rates, lookedIn].map((a) => [...a]); };
+    for (const [shell, Q] of [[one, P], [two, P.map((v) => 2 * v)]] as const) {
+      shell.begin(4);
+      shell.frame(Q, Q);
+      shell.build();
+      shell.place(0, 1);
+      shell.ready([-1, -1, -1, 1, 1, 1]);
+    }
+    for (let p = 0; p < 4; p++) for (let e = 0; e < 6; e += 3) places.set([0.0795 + 0.001 * p, 0, 0], 6 * p + e);
+    expect(one.scan(1, 4, places, 1e-5)).toBe(3);
+    expect(two.scan(1, 4, places, 1e-5)).toBe(0);
+    const before = known(one);
+    memory.take(64 << 20);
+    expect(known(one)).toEqual(before);
+    expect(two.scan(1, 4, places, 1e-5)).toBe(0);
+    const { hits, sides, budgets, rates, lookedIn } = searchOf(one), search = searchOf(later);
+    Object.assign(search, { hits: hits.slice(), sides: sides.slice(), budgets: budgets.slice(), rates: rates.slice(), lookedIn: lookedIn.slice() });
+    search.view();
+    later.frame(P, P);
+    expect(known(later)).toEqual(before);
+    expect([1, 2, 3].map((p) => later.follows(p))).toEqual([true, true, true]);
   });
 });

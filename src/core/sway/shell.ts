@@ -15,6 +15,7 @@
  */
 import { neighbours, weldByPosition } from '../mesh/surface';
 import { describeShell, outwardSign } from './shell-check';
+import type { ShellMemory } from './fast/near-shell';
 import { ShellFaces } from './shell-faces';
 import { ShellGrid } from './shell-grid';
 import { BENDS, evenReach, patchesOf } from './shell-mesh';
@@ -80,8 +81,8 @@ export class Shell {
   /** −1 where a closed shell is wound inside out. */
   readonly outward: 1 | -1;
 
-  /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side; `twoSided`: hair keeps to the side it is on, even of a closed one; `solid`: closed, whatever its edges say. */
-  constructor(triangles: ArrayLike<number>, rest: ArrayLike<number>, readonly thickness: number, readonly friction: number, twoSided = false, solid = false) {
+  /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side; `twoSided`: hair keeps to the side it is on, even of a closed one; `solid`: closed, whatever its edges say; `memory`: that of the run's other shells. */
+  constructor(triangles: ArrayLike<number>, rest: ArrayLike<number>, readonly thickness: number, readonly friction: number, twoSided = false, solid = false, memory?: ShellMemory) {
     const weld = weldByPosition(rest), kept: number[] = [];
     for (let t = 0; t < triangles.length; t += 3) {
       const [a, b, c] = [weld[triangles[t]], weld[triangles[t + 1]], weld[triangles[t + 2]]];
@@ -92,7 +93,7 @@ export class Shell {
     order.forEach((t, k) => { for (let c = 0; c < 3; c++) sorted[3 * k + c] = loose[3 * t + c]; });
     this.triangleCount = kept.length / 3;
     this.opposite = neighbours(sorted);
-    this.faces = new ShellFaces(sorted, this.opposite, Int32Array.from(starts), rest.length / 3);
+    this.faces = new ShellFaces(sorted, this.opposite, Int32Array.from(starts), rest.length / 3, memory);
     this.grid = new ShellGrid(this.faces, starts, REACH + thickness + SLACK, this.low, this.high);
     const found = describeShell(triangles, rest);
     this.closed = (found.closed || solid) && !twoSided;

@@ -7,6 +7,7 @@ import { rotationRowsInto, slerpInto, quatFromAxes } from '../math/mat4';
 import type { Vec3 } from '../math/vec';
 import { calmStart } from './calm-start';
 import { ContactFinder } from './contact';
+import { ShellMemory } from './fast/near-shell';
 import { FIXED_HOLD, holdRate } from './hold';
 import { roundRod } from './materials';
 import type { Pill } from './pills';
@@ -287,13 +288,14 @@ const SHELL_STEP = 0.01;
 
 interface CaseShell { shell: Shell; at(frame: number): Float64Array }
 function shellsOf(c: SwayCase, warnings: string[]): CaseShell[] {
+  const memory = new ShellMemory();
   return c.colliders.flatMap((x, i) => {
     if (x.kind !== 'shell') return [];
     const found = describeShell(x.triangles, x.positions);
     warnings.push(...found.notes.map((n) => `colliders[${i}] ${n}`));
     if (!found.usable) return [];
     const frames = (x.frames && !c.settle ? x.frames : [x.positions]).map((f) => Float64Array.from(f));
-    return [{ shell: new Shell(x.triangles, frames[0], x.gap ?? 0, x.friction ?? DEFAULT_FRICTION), at: (frame) => frames[Math.max(0, Math.min(frames.length - 1, frame))] }];
+    return [{ shell: new Shell(x.triangles, frames[0], x.gap ?? 0, x.friction ?? DEFAULT_FRICTION, false, false, memory), at: (frame) => frames[Math.max(0, Math.min(frames.length - 1, frame))] }];
   });
 }
 /** Greatest way of any vertex of any shell in a frame, m. */

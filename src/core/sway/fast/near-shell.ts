@@ -1,13 +1,13 @@
 /**
- * The triangles of a shell where WebAssembly works on them (`near-shell.as`): one memory a shell, with views on what others read and write. The same bytes run in browsers, on the
- * server and in the command line, so that all answer the same to the bit.
+ * The triangles of shells where WebAssembly works on them (`near-shell.as`): one memory for all shells of a run, as a browser gives a page about a hundred, with views on what others
+ * read and write. The same bytes run in browsers, on the server and in the command line, so that all answer the same to the bit.
  */
 import { compiledOnce } from '../../math/wasm';
 import { NEAR_SHELL_CODE } from './near-shell-code';
 
 const BEGIN = 4096, PAGE = 65536;
-/** Bytes for the first grid, and cells that a patch comes near: room for most, as growing makes all views anew. */
-const FIRST_GRID = 1 << 19, FIRST_LISTS = 64;
+/** Room for the first grid: cells, and cells that a patch comes near; enough for most. */
+const FIRST_CELLS = 1 << 17, FIRST_LISTS = 64;
 /** Of a triangle: its numbers in `pose`. Of a patch: numbers of its box, low and high at both ends of the frame, four each. Of four triangles: numbers of the balls round them. */
 export const POSE = 24, BOX = 16, BALLS = 28;
 
@@ -31,9 +31,26 @@ interface Exports {
 
 const nearShell = compiledOnce(NEAR_SHELL_CODE);
 
+/** A memory that shells share; a place in it is never given back. */
+export class ShellMemory {
+  readonly memory = new WebAssembly.Memory({ initial: 1 });
+  private end = BEGIN;
+  private readonly users: NearShell[] = [];
+  add(user: NearShell): void { this.users.push(user); }
+  /** Where so many bytes begin. It may grow, by which all views of all shells are made anew. */
+  take(bytes: number): number {
+    const at = this.end, end = (this.end = at + 16 * Math.ceil(bytes / 16)), missing = end - this.memory.buffer.byteLength;
+    if (missing > 0) {
+      this.memory.grow(Math.ceil((missing + 0.5 * end) / PAGE));
+      for (const user of this.users) user.view();
+    }
+    return at;
+  }
+}
+
 export class NearShell {
   /** All but what the points know: `hits`, `sides`, `budgets`, `rates`, `lookedIn`. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['code', 'from', 'to', 'pose', 'posed', 'near', 'boxes', 'cells', 'lists', 'places', 'alive', 'memory', 'at', 'pointsAt', 'sizes', 'fixed', 'gridAt', 'points', 'listsAt', 'cellCount']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['code', 'from', 'to', 'pose', 'posed', 'near', 'boxes', 'cells', 'lists', 'places', 'alive', 'shared', 'at', 'pointsAt', 'sizes', 'points', 'cellsAt', 'cellsRoom', 'cellCount', 'listsAt', 'listsRoom']);
   readonly code: Exports;
   /** 3 × vertices, m, at both ends of the frame. */
   from!: Float64Array;
@@ -58,56 +75,50 @@ export class NearShell {
   lookedIn!: Int32Array;
   /** Points: whether the edge below follows anything. */
   alive!: Uint8Array;
-  private readonly memory: WebAssembly.Memory;
   private readonly at: number[] = [];
   private readonly pointsAt: number[] = [0, 0, 0, 0, 0, 0, 0];
   private readonly sizes: readonly number[];
-  /** Bytes before what the points know, and before the grid. */
-  private readonly fixed: number;
-  private gridAt = 0;
   private points = 0;
-  private listsAt = 0;
+  /** Where the grid's cells and lists stand, and how many there is room for. */
+  private cellsAt = 0;
+  private cellsRoom = 0;
   private cellCount = 0;
+  private listsAt = 0;
+  private listsRoom = 0;
 
   /** `opposite`: half-edges; `starts`: first triangle of each patch, and the end; sorted by patch. Fails where there is no WebAssembly with SIMD. */
-  constructor(triangles: Uint32Array, opposite: Int32Array, starts: Int32Array, vertices: number) {
+  constructor(triangles: Uint32Array, opposite: Int32Array, starts: Int32Array, vertices: number, private readonly shared: ShellMemory) {
     const compiled = nearShell();
     if (!compiled) throw new Error('A mesh that hair is kept off needs WebAssembly with SIMD, which is missing here; take pills instead.');
     const n = triangles.length / 3, patches = starts.length - 1, groups = new Int32Array(patches + 1);
     for (let k = 0; k < patches; k++) groups[k + 1] = groups[k] + Math.ceil((starts[k + 1] - starts[k]) / 4);
     // in the order of `setPlace`: triangles, opposite, from, to, pose, posed, near, first, first of balls, boxes, balls, cones, visited, looked, normals, spare; and boxes placed
     this.sizes = [12 * n, 12 * n, 24 * vertices, 24 * vertices, 8 * POSE * n + 24, 4 * n, 48, 4 * starts.length, 4 * starts.length, 4 * BOX * patches, 4 * BALLS * groups[patches], 32 * patches, 4 * patches, 4 * patches, 24 * n, 72, 4 * BOX * patches];
-    let end = BEGIN;
-    for (const bytes of this.sizes) { this.at.push(end); end += 16 * Math.ceil(bytes / 16); }
-    this.fixed = end;
-    this.memory = new WebAssembly.Memory({ initial: Math.ceil((end + FIRST_GRID + 4 * FIRST_LISTS * patches) / PAGE) });
-    this.code = new WebAssembly.Instance(compiled, { env: { memory: this.memory, abort: () => { throw new Error('The search of a shell stopped.'); } } }).exports as unknown as Exports;
+    for (const bytes of this.sizes) this.at.push(shared.take(bytes));
+    this.listsAt = shared.take(4 * (this.listsRoom = FIRST_LISTS * patches));
+    this.cellsAt = shared.take(4 * (this.cellsRoom = FIRST_CELLS));
+    this.code = new WebAssembly.Instance(compiled, { env: { memory: shared.memory, abort: () => { throw new Error('The search of a shell stopped.'); } } }).exports as unknown as Exports;
     this.at.forEach((at, i) => this.code.setPlace(i < 16 ? i : 25, at));
-    const { buffer } = this.memory;
+    shared.add(this);
+    this.view();
+    const { memory: { buffer } } = shared;
     new Uint32Array(buffer, this.at[0], 3 * n).set(triangles);
     new Int32Array(buffer, this.at[1], 3 * n).set(opposite);
-    new Int32Array(buffer, this.at[5], n).fill(-1);
+    this.posed.fill(-1);
     new Int32Array(buffer, this.at[7], starts.length).set(starts);
     new Int32Array(buffer, this.at[8], starts.length).set(groups);
     this.pointsOf(0);
   }
   /** Room for what so many points know; they know nothing yet, and the grid is empty. All views may be new. */
   pointsOf(points: number): void {
-    const { code } = this;
-    this.points = points;
-    let end = this.fixed;
+    const { code, shared } = this;
     // in the order of `setPlace`: places, hits, sides, budgets, rates, looked in, alive
-    [48, 12, 3, 16, 16, 8, 1].forEach((bytes, i) => {
-      code.setPlace(18 + i, (this.pointsAt[i] = end));
-      end += 16 * Math.ceil((bytes * points) / 16);
-    });
-    this.gridAt = end;
-    code.setPlace(16, end);
+    const at = [48, 12, 3, 16, 16, 8, 1].map((bytes) => shared.take(bytes * points));
+    at.forEach((place, i) => { code.setPlace(18 + i, (this.pointsAt[i] = place)); });
+    this.points = points;
     code.setPoints(points);
     code.setGrid(1, 0, 0, 0, 0, 0, 0);
-    this.cellCount = 0;
-    this.grow(end);
-    this.view();
+    this.viewPoints();
     this.hits.fill(-1);
     this.sides.fill(0);
     this.budgets.fill(-1);
@@ -117,7 +128,7 @@ export class NearShell {
   /** Takes in what the points knew in another run, where it has been put in the place of what is known here. */
   adopt(): void {
     const { hits, sides, budgets, rates, lookedIn } = this;
-    if (hits.buffer === this.memory.buffer) return;
+    if (hits.buffer === this.shared.memory.buffer) return;
     this.pointsOf(hits.length / 3);
     this.hits.set(hits);
     this.sides.set(sides);
@@ -127,31 +138,32 @@ export class NearShell {
   }
   /** Room for a grid of so many cells. What was in the grid is lost; all views may be new. */
   gridOf(cells: number): void {
-    const lists = this.gridAt + 16 * Math.ceil((4 * (cells + 1)) / 16);
-    this.grow(lists);
-    this.cells = new Int32Array(this.memory.buffer, this.gridAt, (this.cellCount = cells + 1));
-    this.code.setPlace(17, (this.listsAt = lists));
+    if (cells >= this.cellsRoom) this.cellsAt = this.shared.take(4 * (this.cellsRoom = Math.ceil(1.5 * cells) + 1));
+    this.code.setPlace(16, this.cellsAt);
+    this.cells = new Int32Array(this.shared.memory.buffer, this.cellsAt, (this.cellCount = cells + 1));
   }
   /** Room for so many patches in the cells of the grid, altogether; all views may be new. */
   listsOf(patches: number): void {
-    this.grow(this.listsAt + 4 * patches);
-    this.lists = new Int32Array(this.memory.buffer, this.listsAt, patches);
+    if (patches > this.listsRoom) this.listsAt = this.shared.take(4 * (this.listsRoom = Math.ceil(1.5 * patches)));
+    this.code.setPlace(17, this.listsAt);
+    this.lists = new Int32Array(this.shared.memory.buffer, this.listsAt, this.listsRoom);
   }
-  private grow(end: number): void {
-    const { memory } = this, missing = end - memory.buffer.byteLength;
-    // seldom: all views are made anew by it
-    if (missing <= 0) return;
-    memory.grow(Math.ceil((missing + 0.5 * end) / PAGE));
-    this.view();
-  }
-  private view(): void {
-    const { at, pointsAt, sizes, points, memory: { buffer } } = this;
+  /** The memory has grown. */
+  view(): void {
+    const { at, sizes, shared: { memory: { buffer } } } = this;
     this.from = new Float64Array(buffer, at[2], sizes[2] / 8);
     this.to = new Float64Array(buffer, at[3], sizes[3] / 8);
     this.pose = new Float64Array(buffer, at[4], sizes[4] / 8);
     this.posed = new Int32Array(buffer, at[5], sizes[5] / 4);
     this.near = new Float64Array(buffer, at[6], sizes[6] / 8);
     this.boxes = new Float32Array(buffer, at[9], sizes[9] / 4);
+    this.cells = new Int32Array(buffer, this.cellsAt, this.cellCount);
+    this.lists = new Int32Array(buffer, this.listsAt, this.listsRoom);
+    // what has been put in the place of what the points know here, and not been taken in yet, stays
+    if (!this.hits || this.hits.length === 0) this.viewPoints();
+  }
+  private viewPoints(): void {
+    const { pointsAt, points, shared: { memory: { buffer } } } = this;
     this.places = new Float64Array(buffer, pointsAt[0], 6 * points);
     this.hits = new Int32Array(buffer, pointsAt[1], 3 * points);
     this.sides = new Int8Array(buffer, pointsAt[2], 3 * points);
@@ -159,6 +171,5 @@ export class NearShell {
     this.rates = new Float64Array(buffer, pointsAt[4], 2 * points);
     this.lookedIn = new Int32Array(buffer, pointsAt[5], 2 * points);
     this.alive = new Uint8Array(buffer, pointsAt[6], points);
-    this.cells = new Int32Array(buffer, this.gridAt, this.cellCount);
   }
 }
