@@ -165,8 +165,8 @@ export class SwayRun {
 
     this.colliders = options.colliders ?? collidersOf(character, scene.hidden, settings);
     const gap = settings.skinGapMm / 1000, pills = (this.pills = this.colliders.pills.filter((p) => p.on)), used = this.colliders.floors.filter((f) => f.on);
-    const memory = new ShellMemory();
-    this.worn = this.colliders.shells.filter((s) => s.on).flatMap((s) => WornShell.layers(character, character.meshes[s.mesh], s.gap ?? gap, s.friction ?? settings.friction, s.twoSided, s.parts, memory));
+    const on = this.colliders.shells.filter((s) => s.on), memory = on.length > 0 ? new ShellMemory() : undefined;
+    this.worn = on.flatMap((s) => WornShell.layers(character, character.meshes[s.mesh], s.gap ?? gap, s.friction ?? settings.friction, s.twoSided, s.parts, memory));
     const floors = used.map((f): Floor => ({ place: f.place, up: [0, 1, 0], gap: f.gap, friction: f.friction }));
     this.contacts = pills.length + floors.length + this.worn.length > 0
       ? new ContactFinder(pills, guides, { skinGap: gap, friction: settings.friction, floors, gapRise: GAP_RISE, gapShare: settings.profiles.gap.every(([, y]) => y === 1) ? undefined : (share) => profileAt(settings.profiles.gap, share), substeps: this.plan.substeps }, this.worn.map((w) => w.shell)) : null;

@@ -288,7 +288,7 @@ const SHELL_STEP = 0.01;
 
 interface CaseShell { shell: Shell; at(frame: number): Float64Array }
 function shellsOf(c: SwayCase, warnings: string[]): CaseShell[] {
-  const memory = new ShellMemory();
+  const memory = c.colliders.some((x) => x.kind === 'shell') ? new ShellMemory() : undefined;
   return c.colliders.flatMap((x, i) => {
     if (x.kind !== 'shell') return [];
     const found = describeShell(x.triangles, x.positions);

@@ -16,7 +16,7 @@ const STEPS: i32 = 8;
 /** Bytes: a triangle's numbers in `pose`, the box of a patch, the balls of four triangles. */
 const POSE_BYTES: usize = 192, BOX_BYTES: usize = 64, BALL_BYTES: usize = 112;
 
-/** Places of the arrays in the memory, in the order of `PLACES` in `near-shell.ts`. */
+/** Places of the arrays in the memory, by the numbers that `setPlace` knows them by (`near-shell.ts`). */
 let TRIANGLES: usize = 0, OPPOSITE: usize = 0, FROM: usize = 0, TO: usize = 0, POSE: usize = 0, POSED: usize = 0, NEAR: usize = 0, FIRST: usize = 0, BALL_FIRST: usize = 0, BOXES: usize = 0, BALLS: usize = 0, CONES: usize = 0, VISITED: usize = 0, LOOKED: usize = 0, NORMALS: usize = 0, SPARE: usize = 0, PLACED: usize = 0, CELLS: usize = 0, LISTS: usize = 0;
 /** Of the points: places now and where they would go; triangles followed and the sides of them; budgets, what they lose in a substep, and the frame in which that was looked up (points, then middles of edges); whether an edge follows anything. */
 let PLACES: usize = 0, HITS: usize = 0, SIDES: usize = 0, BUDGETS: usize = 0, RATES: usize = 0, LOOKED_IN: usize = 0, ALIVE: usize = 0, points: i32 = 0;
@@ -28,10 +28,10 @@ export function setPlace(i: i32, at: usize): void {
 }
 
 /** The substep: its number and shares of the frame; the frame's number; m, so far is looked, and room for rounding. */
-/** And: m, how much of what is looked farther than that may be used up, how far any part of the shell goes in the substep; what the shell sweeps in the frame; whether it is closed, and its outside. */
 let substep: i32 = 0, frame: i32 = 0, t0: f64 = 0, t1: f64 = 1, reach: f64 = 0, room: f64 = 0;
 export function setSubstep(number: i32, begin: f64, end: f64): void { substep = number; t0 = begin; t1 = end; }
 export function setFrame(number: i32, far: f64, rounding: f64): void { frame = number; reach = far; room = rounding; }
+/** m: how much of what is looked farther than contacts are taken up may be used up, how far any part of the shell goes in the substep, and what it sweeps in the frame; whether it is closed, and its outside. */
 let slack: f64 = 0, shellWay: f64 = 0, low0: f64 = 0, low1: f64 = 0, low2: f64 = 0, high0: f64 = 0, high1: f64 = 0, high2: f64 = 0, closed: bool = false, outward: i32 = 1;
 export function setWay(most: f64): void { shellWay = most; }
 /** Boxes of all patches where they are in the substep, at its start and at its end. */
@@ -55,8 +55,6 @@ let speed: f64 = 0, timed: bool = false;
 /** The search in which each patch was looked at last. */
 let visit: i32 = 0;
 
-// @ts-ignore
-@inline function outside(below: f64, above: f64): f64 { return below > 0 ? below * below : above > 0 ? above * above : 0; }
 // @ts-ignore
 @inline function at(p: usize, i: usize): f64 { return load<f64>(p + (i << 3)); }
 // @ts-ignore
@@ -193,8 +191,8 @@ function lookInto(k: i32): void {
 @inline function sum3(v: v128): f32 { return f32x4.extract_lane(v, 0) + f32x4.extract_lane(v, 1) + f32x4.extract_lane(v, 2); }
 
 /**
- * The triangle nearest a place now, or where it would go, −1 for none within reach; with `unlike` ≥ 0 of those whose normal differs from the one that stands there in `pose`. The sixth
- * number of `near` is how far what is near moves against it in the substep, at most.
+ * The triangle nearest a place now, or where it would go, −1 for none within reach; with `unlike` ≥ 0 of those whose normal differs from the one that stands there in `pose`. Where
+ * that is asked for (`timed`), the sixth number of `near` is how far what is near moves against it in the substep, at most.
  */
 export function nearest(x: f64, y: f64, z: f64, px: f64, py: f64, pz: f64, unlike: i32): i32 {
   const U = POSE + (<usize>(unlike < 0 ? 0 : unlike) << 3), u0 = at(U, 0), u1 = at(U, 1), u2 = at(U, 2), wx = px - x, wy = py - y, wz = pz - z;

@@ -58,7 +58,7 @@ export class NearShell {
   /** `POSE` a triangle, and for each the substep it was worked out for. */
   pose!: Float64Array;
   posed!: Int32Array;
-  /** Of the last closest point: weights of the corners, 1 where on the triangle's rim, squared distance; and of the last search how far what is near goes against the place, m. */
+  /** Of the last closest point: weights of the corners, 1 where on the triangle's rim, squared distance; the sixth is the search's own. */
   near!: Float64Array;
   /** `BOX` a patch. */
   boxes!: Float32Array;
