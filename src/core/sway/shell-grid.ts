@@ -22,6 +22,7 @@ export class ShellGrid {
   private cell = 1;
   private readonly held = new Float64Array(6);
   private frame = 0;
+
   /** `starts`: first triangle of each patch, and the end; `reach`: m, so far is looked; `low`, `high`: m, of the space the shell sweeps in the frame, its owner's. */
   constructor(private readonly faces: ShellFaces, starts: ArrayLike<number>, private readonly reach: number, private readonly low: Float64Array, private readonly high: Float64Array) {
     this.patchStart = Int32Array.from(starts);

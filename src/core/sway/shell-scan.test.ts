@@ -17,6 +17,22 @@ function ballAt(t: number): { P: Float64Array; T: Uint32Array } {
   return { P: Float64Array.from(P), T: Uint32Array.from(T) };
 }
 const searchOf = (shell: Shell): NearShell => (shell as unknown as { faces: { search: NearShell } }).faces.search;
+/** A shell of a ball that stands still, asked about by four points. */
+function standing(P: Float64Array, T: Uint32Array, memory?: ShellMemory): Shell {
+  const shell = new Shell(T, P, GAP, 0.3, false, false, memory);
+  shell.begin(4);
+  shell.frame(P, P);
+  shell.build();
+  shell.place(0, 1);
+  shell.ready([-1, -1, -1, 1, 1, 1]);
+  return shell;
+}
+/** Four points in a row, from just inside the ball outwards. */
+function rowOfFour(): Float64Array {
+  const places = new Float64Array(6 * 4);
+  for (let p = 0; p < 4; p++) for (let e = 0; e < 6; e += 3) places.set([0.0795 + 0.001 * p, 0, 0], 6 * p + e);
+  return places;
+}
 const between = (a: Float64Array, b: Float64Array, t: number): Float64Array => a.map((v, i) => v + t * (b[i] - v));
 
 describe('looking after what hair follows of a mesh', () => {
@@ -56,29 +72,15 @@ describe('looking after what hair follows of a mesh', () => {
     expect(away).toBeGreaterThan(3000);
   });
   it('knows nothing more of what it has been told to leave', () => {
-    const { P, T } = ballAt(0), shell = new Shell(T, P, GAP, 0.3), places = new Float64Array(6 * 4);
-    shell.begin(4);
-    shell.frame(P, P);
-    shell.build();
-    shell.place(0, 1);
-    shell.ready([-1, -1, -1, 1, 1, 1]);
-    for (let p = 0; p < 4; p++) for (let e = 0; e < 6; e += 3) places.set([0.0795 + 0.001 * p, 0, 0], 6 * p + e);
+    const { P, T } = ballAt(0), shell = standing(P, T), places = rowOfFour();
     expect(shell.scan(1, 4, places, 1e-5)).toBe(3);
     expect([1, 2, 3].map((p) => shell.follows(p))).toEqual([true, true, true]);
     shell.leave(0, 4);
     expect([1, 2, 3].map((p) => shell.follows(p))).toEqual([false, false, false]);
   });
   it('keeps to itself beside another in the same memory, and takes in what was known in another run, though the memory grows meanwhile', () => {
-    const { P, T } = ballAt(0), memory = new ShellMemory(), one = new Shell(T, P, GAP, 0.3, false, false, memory), two = new Shell(T, P.map((v) => 2 * v), GAP, 0.3, false, false, memory), later = new Shell(T, P, GAP, 0.3), places = new Float64Array(6 * 4);
+    const { P, T } = ballAt(0), memory = new ShellMemory(), one = standing(P, T, memory), two = standing(P.map((v) => 2 * v), T, memory), later = new Shell(T, P, GAP, 0.3), places = rowOfFour();
     const known = (shell: Shell): number[][] => { const { hits, sides, budgets, rates, lookedIn } = searchOf(shell); return [hits, sides, budgets, rates, lookedIn].map((a) => [...a]); };
-    for (const [shell, Q] of [[one, P], [two, P.map((v) => 2 * v)]] as const) {
-      shell.begin(4);
-      shell.frame(Q, Q);
-      shell.build();
-      shell.place(0, 1);
-      shell.ready([-1, -1, -1, 1, 1, 1]);
-    }
-    for (let p = 0; p < 4; p++) for (let e = 0; e < 6; e += 3) places.set([0.0795 + 0.001 * p, 0, 0], 6 * p + e);
     expect(one.scan(1, 4, places, 1e-5)).toBe(3);
     expect(two.scan(1, 4, places, 1e-5)).toBe(0);
     const before = known(one);

@@ -99,7 +99,7 @@ export class Shell {
     this.closed = (found.closed || solid) && !twoSided;
     this.outward = found.inverted || (!found.closed && this.closed && outwardSign(triangles, rest) < 0) ? -1 : 1;
     this.even = evenReach(sorted, this.opposite, rest);
-    this.faces.search.code.setKind(SLACK, this.closed, this.outward);
+    this.faces.search.code.setKind(SLACK, DEEP, this.closed, this.outward);
   }
 
   private get pose(): Float64Array { return this.faces.pose; }

@@ -9,8 +9,6 @@ const PASSES: f32 = 0.001;
 const SURELY: f64 = 1 + 1e-6;
 /** A second surface counts where it faces another way than the nearest. */
 const OTHER_WAY: f64 = 0.8;
-/** m: a point deeper than this is not ours: it came round a border, or began there. */
-const DEEP: f64 = 0.006;
 /** Steps from triangle to triangle at most. */
 const STEPS: i32 = 8;
 /** Bytes: a triangle's numbers in `pose`, the box of a patch, the balls of four triangles. */
@@ -31,8 +29,8 @@ export function setPlace(i: i32, at: usize): void {
 let substep: i32 = 0, frame: i32 = 0, t0: f64 = 0, t1: f64 = 1, reach: f64 = 0, room: f64 = 0;
 export function setSubstep(number: i32, begin: f64, end: f64): void { substep = number; t0 = begin; t1 = end; }
 export function setFrame(number: i32, far: f64, rounding: f64): void { frame = number; reach = far; room = rounding; }
-/** m: how much of what is looked farther than contacts are taken up may be used up, how far any part of the shell goes in the substep, and what it sweeps in the frame; whether it is closed, and its outside. */
-let slack: f64 = 0, shellWay: f64 = 0, low0: f64 = 0, low1: f64 = 0, low2: f64 = 0, high0: f64 = 0, high1: f64 = 0, high2: f64 = 0, closed: bool = false, outward: i32 = 1;
+/** m: how much of what is looked farther than contacts are taken up may be used up, from which depth a point is not the shell's, how far any part of the shell goes in the substep, and what it sweeps in the frame; whether it is closed, and its outside. */
+let slack: f64 = 0, deep: f64 = 0, shellWay: f64 = 0, low0: f64 = 0, low1: f64 = 0, low2: f64 = 0, high0: f64 = 0, high1: f64 = 0, high2: f64 = 0, closed: bool = false, outward: i32 = 1;
 export function setWay(most: f64): void { shellWay = most; }
 /** Boxes of all patches where they are in the substep, at its start and at its end. */
 export function placeBoxes(patches: i32): void {
@@ -46,7 +44,7 @@ export function placeBoxes(patches: i32): void {
   }
 }
 export function setSwept(a: f64, b: f64, c: f64, d: f64, e: f64, f: f64): void { low0 = a; low1 = b; low2 = c; high0 = d; high1 = e; high2 = f; }
-export function setKind(slackOf: f64, closedOf: bool, outwardOf: i32): void { slack = slackOf; closed = closedOf; outward = outwardOf; }
+export function setKind(slackOf: f64, deepOf: f64, closedOf: bool, outwardOf: i32): void { slack = slackOf; deep = deepOf; closed = closedOf; outward = outwardOf; }
 /** The grid: m, its cells; its first cell, counted from the world's origin; cells along each axis. */
 let cell: f64 = 1, c0: i32 = 0, c1: i32 = 0, c2: i32 = 0, n0: i32 = 0, n1: i32 = 0, n2: i32 = 0;
 export function setGrid(size: f64, a0: i32, a1: i32, a2: i32, b0: i32, b1: i32, b2: i32): void { cell = size; c0 = a0; c1 = a1; c2 = a2; n0 = b0; n1 = b1; n2 = b2; }
@@ -292,7 +290,7 @@ function keep(slot: usize, t: i32, x: f64, y: f64, z: f64): void {
   const P = posed(t);
   closestTo(P, x, y, z);
   const d = at(P, 18) * (x - at(P, 0)) + at(P, 19) * (y - at(P, 1)) + at(P, 20) * (z - at(P, 2));
-  if (before < 0 || load<i8>(SIDES + slot) == 0 || abs(d) > DEEP) store<i8>(SIDES + slot, pastBorder(t) ? 0 : d >= 0 ? 1 : -1);
+  if (before < 0 || load<i8>(SIDES + slot) == 0 || abs(d) > deep) store<i8>(SIDES + slot, pastBorder(t) ? 0 : d >= 0 ? 1 : -1);
 }
 /** Whether a budget is used up; `i`: the point, or the middle of the edge below it, further on by the number of points. */
 // @ts-ignore

@@ -20,7 +20,7 @@ interface Exports {
   setWay(most: number): void;
   placeBoxes(patches: number): void;
   setSwept(low0: number, low1: number, low2: number, high0: number, high1: number, high2: number): void;
-  setKind(slack: number, closed: boolean, outward: number): void;
+  setKind(slack: number, deep: number, closed: boolean, outward: number): void;
   scan(first: number, end: number, drift: number, frame: number): number;
   pose(t: number): void;
   closest(t: number, end: number, x: number, y: number, z: number): void;
