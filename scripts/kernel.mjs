@@ -1,7 +1,7 @@
 // Compiles the fast kernels (strands from src/core/sway/rod, nearest chains from src/core/groom/comb) when a source differs from the last time; the same bytes on every machine.
 import './treatments.mjs';
 import './fill-kernel.mjs';
-import './shell-kernel.mjs';
+import './contact-kernels.mjs';
 import './draco.mjs';
 import { createHash } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';

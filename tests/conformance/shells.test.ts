@@ -69,7 +69,7 @@ describe('a shell', () => {
     shell.build();
     shell.place(0, 1);
     shell.ready([-1, -1, -1, 1, 1, 1]);
-    const edge = new Float64Array(EDGE), places = new Float64Array(6 * 500);
+    const edge = new Float64Array(EDGE), { places } = shell.memory;
     edge[MOST_KEPT] = Infinity;
     let asked = 0;
     for (let k = 0; k < 400; k++) {
@@ -78,7 +78,7 @@ describe('a shell', () => {
       for (const [place, far] of [[LOWER, 1.2], [UPPER, 1], [LOWER_THEN, 1.2], [UPPER_THEN, 1]]) edge.set([far * u.x, far * u.y, far * u.z], place);
       for (const [point, far] of [[k, 1.2], [k + 1, 1]]) places.set([far * u.x, far * u.y, far * u.z, far * u.x, far * u.y, far * u.z], 6 * point);
       // the edge follows something, or there is nothing to be asked about
-      if (shell.scan(k + 1, k + 2, places, 0.01) === 0) continue;
+      if (shell.scan(k + 1, k + 2, 0.01) === 0) continue;
       expect(shell.alive(k + 1)).toBe(true);
       shell.ask(k + 1, false, edge);
       const points = shell.candidates.slice(0, shell.count).filter((c) => c.s === 1);

@@ -7,14 +7,17 @@
  * What begins inside is not thrown out: as deep as it was, so much lower its plane is laid, and it is raised evenly until the
  * hair is out. Where a strand comes out of the skin it is rooted in, its first stretch is let be.
  */
-import { HOLDS, LEASE, LOOKS, NEAR, NearPills, nearestPlace, REMEMBERED } from './near-pills';
-import { pillDistance, pillDistanceAt, type Pill } from './pills';
+import { NearMemory } from './fast/near-memory';
+import { FOUND, NearPills } from './near-pills';
+import { pillDistanceAt, type Pill } from './pills';
 import { MOST_FLOORS, RigidColliders, type Floor, type RigidMotions } from './rigid-colliders';
 import { EDGE, LOWER_THEN, MOST_KEPT, UPPER, UPPER_THEN, type Shell } from './shell';
 import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
 import type { Wind } from './wind';
 
+/** m: contacts are taken up so near; and looked for where hair began inside something, as it may come out of it in a substep. */
+const NEAR = 0.002, WIDE = 0.012;
 /** Normals that differ by less are one contact. */
 const SAME_WAY = 0.97;
 /** A contact is handed on to a neighbouring triangle whose normal is so alike. */
@@ -45,20 +48,23 @@ export interface ContactSettings {
 }
 
 export class ContactFinder {
+  /** Made anew for every substep. */
+  static readonly madeAnew: ReadonlySet<string> = new Set(['near', 'memory', 'ownPlaces']);
   /** Pills and floors; `count` of them pills. */
   private readonly rigid: RigidColliders;
   private readonly count: number;
   private readonly floors: readonly Floor[];
   private readonly out = new Float64Array(4);
-  /** Points of the system: 6, m, where each is and where it would go. */
-  private places = new Float64Array(0);
+  /** Where the searches work; none where nothing but floors is. */
+  private readonly memory: NearMemory | null;
+  private ownPlaces = new Float64Array(0);
   /** The edge that is looked at, as shells ask for it; and a place. */
   private readonly edge = new Float64Array(EDGE);
   private readonly at = new Float64Array(3);
-  /** Floors near each strand this frame, as bits; and the pills. */
+  /** Floors near each strand this frame, as bits. */
   private readonly nearFloors: Uint8Array;
-  private readonly near: NearPills;
-  private step = 0;
+  /** What pills are near; null where there are none. */
+  private near: NearPills | null = null;
   /** Whether a strand has been looked at before, and whether it touched anything in the last substep. */
   private readonly met: Uint8Array;
   readonly touches: Uint8Array;
@@ -119,20 +125,17 @@ export class ContactFinder {
     let id = this.count + this.floors.length;
     for (const shell of shells) { this.shellIds.push(id); id += 4 * shell.triangleCount; }
     this.shellIds.push(id);
-    this.near = new NearPills(this.rigid, strandCount);
+    this.memory = shells[0]?.memory ?? (pills.length > 0 ? new NearMemory() : null);
     this.nearFloors = new Uint8Array(strandCount);
     this.met = new Uint8Array(strandCount);
     this.touches = new Uint8Array(strandCount);
   }
 
-  /** Lists, for each strand, the colliders it could reach between two frames, and readies the shells that are near any. `lengths`: strand lengths, m. */
+  /** Lists, for each strand, the floors and shells it could reach between two frames, and readies the shells that are near any. `lengths`: strand lengths, m. */
   cull(from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, lengths: ArrayLike<number>): void {
-    const F = this.rigid.placesOf(from, 0), T = this.rigid.placesOf(to, 1);
     for (let s = 0; s < this.strandCount; s++) {
-      this.near.cull(s, F, T, rootFrom, rootTo, lengths[s]);
-      const r = 3 * s;
       let floors = 0;
-      for (let f = 0; f < this.floors.length && f < MOST_FLOORS; f++) if (this.rigid.floorNear(f, from, to, rootFrom, rootTo, r, lengths[s])) floors |= 1 << f;
+      for (let f = 0; f < this.floors.length && f < MOST_FLOORS; f++) if (this.rigid.floorNear(f, from, to, rootFrom, rootTo, 3 * s, lengths[s])) floors |= 1 << f;
       this.nearFloors[s] = floors;
     }
     this.shells.forEach((shell, q) => {
@@ -164,39 +167,49 @@ export class ContactFinder {
   place(from: RigidMotions, to: RigidMotions, t0: number, t1: number): void {
     for (const shell of this.shells) shell.place(t0, t1);
     this.rigid.place(from, to, t0, t1);
-    this.step = Math.abs(t1 - t0);
+    this.near?.place();
   }
 
   private begin(system: RodSystem): void {
     const n = system.pointCount;
     this.touched = new Int32Array(SLOTS * n).fill(-1);
-    this.places = new Float64Array(6 * n);
+    if (!this.memory) this.ownPlaces = new Float64Array(6 * n);
     this.startDepth = new Float64Array(n);
     this.release = new Float64Array(n);
     this.rooted = new Uint8Array(n);
     this.arc = new Float64Array(n);
-    this.near.begin(n);
     for (let s = 0; s < system.strandCount; s++) for (let i = 1; i < system.pointsOf(s); i++) this.arc[system.start[s] + i] = this.arc[system.start[s] + i - 1] + system.k.restLength[system.at(s, i, 1)];
     if (!this.gapShare) return;
     this.gapShares = new Float64Array(n);
     for (let s = 0; s < system.strandCount; s++) for (let p = system.start[s]; p < system.start[s + 1]; p++) this.gapShares[p] = Math.max(0, this.gapShare(this.arc[p] / Math.max(1e-9, this.arc[system.start[s + 1] - 1])));
   }
 
+  /** Of the system's points: 6, m, where each is and where it would go. */
+  private get places(): Float64Array { return this.memory ? this.memory.places : this.ownPlaces; }
+  private nearOf(system: RodSystem): NearPills {
+    let longest = 0;
+    for (let s = 0; s < system.strandCount; s++) longest = Math.max(longest, system.pointsOf(s));
+    const near = new NearPills(this.rigid, this.memory!, system.pointCount, longest, { arc: this.arc, shares: this.gapShares, rise: this.gapRise });
+    near.place();
+    return near;
+  }
+
   /** Finds the contact planes of all strands for the coming substep of `h` seconds. */
   gatherAll(system: RodSystem, h: number, gravity: readonly [number, number, number]): void {
     if (this.startDepth.length !== system.pointCount) this.begin(system);
+    if (this.count > 0) this.near ??= this.nearOf(system);
     let meshes = false;
     for (let q = 0; q < this.shells.length; q++) if (this.shellsNear[q] === 1) meshes = true;
     if (meshes) {
       this.hairBox.fill(Infinity, 0, 3);
       this.hairBox.fill(-Infinity, 3, 6);
-      for (let s = 0; s < system.strandCount; s++) this.goesTo(system, s, h, gravity);
+      for (let s = 0; s < system.strandCount; s++) { this.goesTo(system, s, h, gravity); this.goesThrough(system, s, h); }
       for (let c = 0; c < 3; c++) { this.hairBox[c] -= 0.01; this.hairBox[3 + c] += 0.01; }
       for (let q = 0; q < this.shells.length; q++) if (this.shellsNear[q] === 1) this.shells[q].ready(this.hairBox);
     }
     // one beside the other: what is near one is near the next
     for (const s of system.order) {
-      if (!meshes && (this.near.nearCount[s] > 0 || this.nearFloors[s] !== 0)) this.goesTo(system, s, h, gravity);
+      if (!meshes && (this.near || this.nearFloors[s] !== 0)) this.goesTo(system, s, h, gravity);
       this.gather(system, s);
     }
   }
@@ -207,6 +220,7 @@ export class ContactFinder {
     this.still = 1;
     this.askedGap = gap;
     this.goesTo(system, s, 0, STILL);
+    this.goesThrough(system, s, 0);
     this.gather(system, s);
     this.keptDepth = KEPT_DEPTH;
     this.still = 0;
@@ -215,13 +229,20 @@ export class ContactFinder {
 
   /** Where the points of a strand are, and where they would go without any other force: leaving gravity out makes contact flicker every second substep. */
   private goesTo(system: RodSystem, s: number, h: number, gravity: readonly [number, number, number]): void {
-    const { k: { x, v }, lanes: L, rootBefore, start } = system, P = this.places, B = this.hairBox, S = this.strandBoxes;
-    const n = system.pointsOf(s), rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2], gx = h * h * gravity[0], gy = h * h * gravity[1], gz = h * h * gravity[2];
+    const { k: { x, v }, lanes: L, rootBefore, start } = system, P = this.places;
+    const rx = rootBefore[3 * s], ry = rootBefore[3 * s + 1], rz = rootBefore[3 * s + 2], gx = h * h * gravity[0], gy = h * h * gravity[1], gz = h * h * gravity[2];
+    for (let c = system.at(s, 0, 3), q = 6 * start[s]; q < 6 * start[s + 1]; c += 3 * L, q += 6) {
+      const a = x[c] + rx, b = x[c + L] + ry, d = x[c + 2 * L] + rz;
+      P[q] = a; P[q + 1] = b; P[q + 2] = d; P[q + 3] = a + h * v[c] + gx; P[q + 4] = b + h * v[c + L] + gy; P[q + 5] = d + h * v[c + 2 * L] + gz;
+    }
+  }
+  /** The space that a strand goes through, and all hair with it; and how far its fastest point goes. */
+  private goesThrough(system: RodSystem, s: number, h: number): void {
+    const { k: { v }, lanes: L, start } = system, P = this.places, B = this.hairBox, S = this.strandBoxes;
     let way = 0, s0 = Infinity, s1 = Infinity, s2 = Infinity, e0 = -Infinity, e1 = -Infinity, e2 = -Infinity;
-    for (let i = 0, c = system.at(s, 0, 3), q = 6 * start[s]; i < n; i++, c += 3 * L, q += 6) {
-      const v0 = h * v[c], v1 = h * v[c + L], v2 = h * v[c + 2 * L], a = x[c] + rx, b = x[c + L] + ry, d = x[c + 2 * L] + rz, ap = a + v0 + gx, bp = b + v1 + gy, dp = d + v2 + gz;
+    for (let c = system.at(s, 0, 3), q = 6 * start[s]; q < 6 * start[s + 1]; c += 3 * L, q += 6) {
+      const v0 = h * v[c], v1 = h * v[c + L], v2 = h * v[c + 2 * L], a = P[q], b = P[q + 1], d = P[q + 2], ap = P[q + 3], bp = P[q + 4], dp = P[q + 5];
       way = Math.max(way, v0 * v0 + v1 * v1 + v2 * v2);
-      P[q] = a; P[q + 1] = b; P[q + 2] = d; P[q + 3] = ap; P[q + 4] = bp; P[q + 5] = dp;
       s0 = Math.min(s0, a, ap); s1 = Math.min(s1, b, bp); s2 = Math.min(s2, d, dp); e0 = Math.max(e0, a, ap); e1 = Math.max(e1, b, bp); e2 = Math.max(e2, d, dp);
     }
     const o = 6 * s;
@@ -236,40 +257,37 @@ export class ContactFinder {
     const { k, start, rootPosition } = system, { found, places: P } = this;
     const { shells, around } = this;
     const first = this.firstPoint, count = start[s + 1] - start[s];
-    let meshes = 0, within = false;
+    let meshes = 0;
     for (let q = 0; q < shells.length; q++) {
       if (this.reachable[q][s] === 1 && shells[q].mayMeet(this.strandBoxes, 6 * s)) {
         this.left[q][s] = 0;
-        if (shells[q].scan(start[s] + first, start[s + 1], P, this.strandWays[s] + 1e-5) > 0) around[meshes++] = q;
-        within = true;
+        if (shells[q].scan(start[s] + first, start[s + 1], this.strandWays[s] + 1e-5) > 0) around[meshes++] = q;
       }
       // what is not asked about goes its way unseen: nothing that is known of it holds
       else if (this.left[q][s] === 0) { this.left[q][s] = 1; shells[q].leave(start[s], start[s + 1]); }
     }
-    const near = this.near.nearCount[s], floors = this.nearFloors[s];
-    if (near === 0 && meshes === 0 && floors === 0 && !(within && (this.met[s] === 0 || this.begun[s] === 1))) {
+    // the first look at a strand, not every restart of its history: the safety net must not make depth a right
+    const { near } = this, floors = this.nearFloors[s], fresh = this.met[s] === 0, begun = this.begun[s] === 1;
+    if (near && begun) near.begun.set(this.startDepth.subarray(start[s], start[s + 1]), start[s]);
+    const some = near ? near.find(s, start[s] + first, start[s + 1], rootPosition, fresh || begun ? WIDE : NEAR, start[s], LEAST_PLACE, this.still) : 0;
+    // what nothing is near, and that touched nothing, has nothing to be done for it
+    const idle = floors === 0 && !fresh && !begun;
+    if (idle && some === 0 && meshes === 0) {
       if (this.touches[s] === 1) this.letGo(system, s);
       return;
     }
-    // the first look at a strand, not every restart of its history: the safety net must not make depth a right
-    const fresh = this.met[s] === 0;
     this.met[s] = 1;
-    this.near.goOn(s, this.step);
-    // an edge that nothing is near, and that touched nothing, has nothing to be done for it
-    const E = this.edge, idle = floors === 0 && !fresh && this.begun[s] === 0;
-    let touching = 0;
+    const E = this.edge;
+    let touching = 0, deep = 0;
     for (let i = first; i < count; i++) {
-      const p = start[s] + i, w = 6 * p;
+      const p = start[s] + i, w = 6 * p, pills = near ? near.counts[p] : 0;
       let follows = false;
       for (let a = 0; a < meshes; a++) if (shells[around[a]].alive(p)) follows = true;
-      const pills = near > 0 ? this.near.ask(s, p, P, w - 3, w + 3, rootPosition, 3 * s) : HOLDS;
-      if (idle && !follows && pills === HOLDS && this.touched[SLOTS * p] < 0 && this.touched[SLOTS * p + 1] < 0) continue;
+      if (idle && pills === 0 && !follows && this.touched[SLOTS * p] < 0 && this.touched[SLOTS * p + 1] < 0) continue;
       for (let c = 0; c < 3; c++) { E[c] = P[w - 6 + c]; E[UPPER + c] = P[w + c]; E[LOWER_THEN + c] = P[w - 3 + c]; E[UPPER_THEN + c] = P[w + 3 + c]; }
       found[0].id = found[1].id = -1;
       this.leastPlace = i === 1 ? LEAST_PLACE : i <= 1 + this.still ? 1 : 0;
-      if (pills === LOOKS) this.near.look(s, p, E, rootPosition);
-      // edges that began inside are raised, however near they are
-      if (near > 0 && (pills !== HOLDS || !idle) && this.near.keptCount[p] > 0) this.nearest(p, i === first, this.startDepth[p] < 0 || (i > first && this.startDepth[p - 1] < 0));
+      for (let j = 0; j < pills; j++) takeFound(found[j], near!.found, FOUND * p + 6 * j);
       if (floors !== 0) this.onFloors(floors, p, E[UPPER_THEN], E[UPPER_THEN + 1], E[UPPER_THEN + 2]);
       if (follows) {
         const kept = this.gapAt(p), share = this.shareAt(p);
@@ -283,15 +301,27 @@ export class ContactFinder {
       if (fresh) this.firstLook(system, s, i);
       else if (this.startDepth[p] < 0 && this.rooted[p] === 0) this.startDepth[p] = Math.min(0, this.startDepth[p] + this.release[p]);
       if (found[0].id >= 0 || this.touched[SLOTS * p] >= 0 || this.touched[SLOTS * p + 1] >= 0) touching = Math.max(touching, this.fill(system, s, i));
+      if (this.startDepth[p] < 0) deep = 1;
     }
     this.touches[s] = touching;
     k.touching[system.strandAt(s, 1)] = touching;
+    if (begun && deep === 0) {
+      this.begun[s] = 0;
+      near?.begun.fill(0, start[s], start[s + 1]);
+    }
   }
-  /** Whether the edge below a point of a strand cannot be deep in anything, with its ends at `lower` and `upper` of `A` (m) at the end of the last substep. */
-  isClear(s: number, p: number, A: ArrayLike<number>, lower: number, upper: number, roots: ArrayLike<number>): boolean {
+  /** Looks which edges of a strand at `A` (3 × points, m, world) may be deep in anything, at the end of the last placed substep; `isClear` tells. Whether any may. */
+  sound({ start, rootPosition }: Pick<RodSystem, 'start' | 'rootPosition'>, s: number, A: ArrayLike<number>): boolean {
+    this.sounded = start[s] + 1;
+    const below = this.near ? this.near.below(s, start[s], start[s + 1], A, rootPosition) : 0;
+    return below > 0 || this.shells.length > 0 || this.nearFloors[s] !== 0;
+  }
+  private sounded = 0;
+  /** Whether the edge below a point of the strand that `sound` looked at cannot be deep in anything. */
+  isClear(s: number, p: number): boolean {
     if (this.nearFloors[s] !== 0) return false;
     for (const shell of this.shells) if (shell.follows(p)) return false;
-    return this.near.nearCount[s] === 0 || this.near.keptCount[p] === 0 || this.near.ask(s, p, A, lower, upper, roots, 3 * s) === HOLDS;
+    return !this.near || this.near.deep[p - this.sounded] === 0;
   }
   /** A strand that touched something and is now far from everything. */
   private letGo(system: RodSystem, s: number): void {
@@ -339,28 +369,13 @@ export class ContactFinder {
     return f.nx * (hx + f.ux) + f.ny * (hy + f.uy) + f.nz * (hz + f.uz) - f.plane;
   }
 
-  /** The two nearest pills of an edge (or of its upper point) that push in different directions, into `found`. */
-  private nearest(p: number, lowest: boolean, upper: boolean): void {
-    const { out, found, leastPlace, edge: E, at: M, rigid: { ends, radii, gaps } } = this, ax = E[6], ay = E[7], az = E[8], bx = E[9], by = E[10], bz = E[11], ux = bx - ax, uy = by - ay, uz = bz - az, most = this.gapAt(p), share = this.shareAt(p);
-    for (let q = REMEMBERED * p; q < REMEMBERED * p + this.near.keptCount[p]; q++) {
-      const n = this.near.kept[q], o = 6 * n, place = upper ? 1 : nearestPlace(E, ends, o);
-      // what touches at its lower end is the business of the edge below
-      if (place <= 1e-6 && !lowest) continue;
-      if (place < leastPlace) continue;
-      M[0] = ax + place * ux; M[1] = ay + place * uy; M[2] = az + place * uz;
-      const gap = pillDistanceAt(M, 0, ends, o, radii, 2 * n, out) - Math.min(gaps[n] * share, most);
-      if (gap > LEASE) continue;
-      offer(found, n, gap, place, out[0], out[1], out[2]);
-    }
-  }
-
   /** Upper points and floors: an edge over a plane is nearest it at one of its ends. */
   private onFloors(floors: number, p: number, x: number, y: number, z: number): void {
     const { planes: P, gaps } = this.rigid, most = this.gapAt(p), share = this.shareAt(p);
     for (let f = 0; f < this.floors.length; f++) {
       if ((floors & (1 << f)) === 0) continue;
       const id = this.count + f, kept = Math.min(gaps[id] * share, most), gap = P[4 * f] * x + P[4 * f + 1] * y + P[4 * f + 2] * z - P[4 * f + 3] - kept;
-      if (gap > LEASE) continue;
+      if (gap > WIDE) continue;
       const taken = offer(this.found, id, gap, 1, P[4 * f], P[4 * f + 1], P[4 * f + 2]);
       if (taken) {
         taken.plane = P[4 * f + 3] + kept;
@@ -428,33 +443,38 @@ export class ContactFinder {
     return any;
   }
 
+  /** Least distance of a place to a pill's surface at the end of the last placed substep, no more than 0, m; `deepest` is of which one, where it is less. */
+  private belowPills(at: Float64Array): number {
+    const { ends, radii, balls: B } = this.rigid;
+    let least = 0;
+    for (let k = 0; k < this.count; k++) {
+      const x = at[0] - B[4 * k], y = at[1] - B[4 * k + 1], z = at[2] - B[4 * k + 2], far = B[4 * k + 3];
+      if (x * x + y * y + z * z > far * far) continue;
+      const d = pillDistanceAt(at, 0, ends, 6 * k, radii, 2 * k, this.out);
+      if (d < least) { least = d; this.deepest = k; }
+    }
+    return least;
+  }
   /** Deepest place of a point below the surface of any pill or floor at the end of the last placed substep, m, ≥ 0. */
   depth(s: number, px: number, py: number, pz: number): number {
-    const { ends: E, radii: R, planes: P } = this.rigid;
-    let least = 0;
-    for (let q = s * this.count; q < s * this.count + this.near.nearCount[s]; q++) {
-      const k = this.near.near[q], o = 6 * k;
-      least = Math.min(least, pillDistance(px, py, pz, E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], R[2 * k], R[2 * k + 1], this.out));
-    }
+    const { at, rigid: { planes: P } } = this;
+    at[0] = px; at[1] = py; at[2] = pz;
+    let least = this.belowPills(at);
     for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) least = Math.min(least, P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3]);
     return -least;
   }
-  /** The same for a place, `at`, on the edge below point `p`, by the colliders that edge remembers; `deepest` is which of them. */
+  /** The same for a place, `at`, on the edge below point `p`, shells and all; `deepest` is of which of them. */
   edgeDepth(s: number, p: number, at: Float64Array): number {
-    const { ends: E, radii: R, planes: P } = this.rigid;
-    let least = 0;
+    const { planes: P } = this.rigid;
     this.deepest = -1;
-    for (let q = REMEMBERED * p; q < REMEMBERED * p + this.near.keptCount[p]; q++) {
-      const k = this.near.kept[q], o = 6 * k, d = pillDistanceAt(at, 0, E, o, R, 2 * k, this.out);
-      if (d < least) { least = d; this.deepest = k; }
-    }
+    let least = this.belowPills(at);
     if (this.nearFloors[s] !== 0) for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) {
       const d = P[4 * f] * at[0] + P[4 * f + 1] * at[1] + P[4 * f + 2] * at[2] - P[4 * f + 3];
       if (d < least) { least = d; this.deepest = this.count + f; }
     }
     let depth = -least;
     for (let q = 0; q < this.shells.length; q++) {
-      const d = this.shells[q].depth(p, at);
+      const d = this.shells[q].follows(p) ? this.shells[q].depth(p, at) : 0;
       if (d > depth) { depth = d; this.deepest = this.count + this.floors.length + q; }
     }
     return depth;
@@ -479,12 +499,13 @@ export class ContactFinder {
   /** Share of the wind that is left at a place in the lee of the pills. */
   lee(wind: Wind, x: number, y: number, z: number): number { return wind.lee(x, y, z, this.rigid.ends, this.rigid.radii, this.count); }
   /** Ends of all pills for the given motions, six numbers each. */
-  placesOf(motions: RigidMotions): Float64Array { return this.rigid.placesOf(motions, 1); }
+  placesOf(motions: RigidMotions): Float64Array { return this.rigid.placesOf(motions); }
 }
 
 interface Found { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
 
 function copyFound(to: Found, f: Found): void { to.id = f.id; to.gap = f.gap; to.s = f.s; to.nx = f.nx; to.ny = f.ny; to.nz = f.nz; to.plane = f.plane; to.ux = f.ux; to.uy = f.uy; to.uz = f.uz; }
+function takeFound(to: Found, F: Float64Array, o: number): void { to.id = F[o]; to.gap = F[o + 1]; to.s = F[o + 2]; to.nx = F[o + 3]; to.ny = F[o + 4]; to.nz = F[o + 5]; }
 const alike = (f: Found, nx: number, ny: number, nz: number): boolean => f.id >= 0 && f.nx * nx + f.ny * ny + f.nz * nz > SAME_WAY;
 
 /** Puts a contact among the two nearest of different directions, if it belongs there; returns its place. */

@@ -34,7 +34,7 @@ export class RigidColliders {
   /** Pills, then floors: gap kept, m, and friction, their own or what is given. */
   readonly gaps: Float64Array;
   readonly frictions: Float64Array;
-  private readonly placed: readonly [Float64Array, Float64Array];
+  private readonly placed: Float64Array;
 
   /** `MOST_FLOORS` of the floors count. */
   constructor(readonly pills: readonly Pill[], readonly floors: readonly Floor[], gap: number, friction: number) {
@@ -43,7 +43,7 @@ export class RigidColliders {
     this.frictions = Float64Array.from([...pills, ...floors], (p) => p.friction ?? friction);
     this.radii = Float64Array.from(pills.flatMap((p) => [p.radiusA, p.radiusB]));
     this.ends = new Float64Array(6 * n);
-    this.placed = [new Float64Array(6 * n), new Float64Array(6 * n)];
+    this.placed = new Float64Array(6 * n);
     this.balls = new Float64Array(4 * n);
     this.planes = new Float64Array(4 * floors.length);
     this.back = new Float64Array(12 * rigid);
@@ -96,9 +96,9 @@ export class RigidColliders {
     for (let p = 0; k >= 0 && p < points.length; p += 3) if (pillDistance(points[p], points[p + 1], points[p + 2], E[o], E[o + 1], E[o + 2], E[o + 3], E[o + 4], E[o + 5], R[2 * k], R[2 * k + 1], this.out) < 0) inside++;
     return inside;
   }
-  /** Ends of all pills for the given motions, six numbers each, in one of two lists that are kept. */
-  placesOf(motions: RigidMotions, list: 0 | 1): Float64Array {
-    const out = this.placed[list];
+  /** Ends of all pills for the given motions, six numbers each, in a list that is kept. */
+  placesOf(motions: RigidMotions): Float64Array {
+    const out = this.placed;
     this.pills.forEach((pill, k) => placePill(pill, motions, 7 * k, out, 6 * k));
     return out;
   }

@@ -109,10 +109,13 @@ export function measureStart({ system, world, lengths, contacts, worn, pills, ri
 const PLACE = new Float64Array(3);
 
 /** Greatest depth of strand `g` at `x` (3 × points, m) below any collider's surface, m, but for its first stretch; `contacts.deepest` is of which one, where it is more than 0. */
-export function strandDepth({ start, rootPosition }: RodSystem, x: ArrayLike<number>, contacts: ContactFinder, g: number): number {
+export function strandDepth(system: RodSystem, x: ArrayLike<number>, contacts: ContactFinder, g: number): number {
+  const { start } = system;
   let most = 0, collider = -1;
+  contacts.deepest = -1;
+  if (!contacts.sound(system, g, x)) return 0;
   for (let p = start[g] + 2; p < start[g + 1]; p++) {
-    if (contacts.isRooted(p) || contacts.isClear(g, p, x, 3 * p - 3, 3 * p, rootPosition)) continue;
+    if (contacts.isRooted(p) || contacts.isClear(g, p)) continue;
     const a = 3 * p, dx = x[a] - x[a - 3], dy = x[a + 1] - x[a - 2], dz = x[a + 2] - x[a - 1];
     // the point, and two places on the segment below it
     for (let q = 0; q < 3; q++) {

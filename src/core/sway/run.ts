@@ -20,7 +20,7 @@ import type { Floor } from './rigid-colliders';
 import { alone, type Coupling } from './coupling';
 import { DROP_NUMBERS, DropRun } from '../drops/drop-run';
 import { DropWalls } from '../drops/drop-walls';
-import { ShellMemory } from './fast/near-shell';
+import { NearMemory } from './fast/near-memory';
 import { giveInto } from './give';
 import { FIXED_HOLD, holdAt } from './hold';
 import { Loft } from './loft';
@@ -165,7 +165,7 @@ export class SwayRun {
 
     this.colliders = options.colliders ?? collidersOf(character, scene.hidden, settings);
     const gap = settings.skinGapMm / 1000, pills = (this.pills = this.colliders.pills.filter((p) => p.on)), used = this.colliders.floors.filter((f) => f.on);
-    const on = this.colliders.shells.filter((s) => s.on), memory = on.length > 0 ? new ShellMemory() : undefined;
+    const on = this.colliders.shells.filter((s) => s.on), memory = on.length > 0 ? new NearMemory() : undefined;
     this.worn = on.flatMap((s) => WornShell.layers(character, character.meshes[s.mesh], s.gap ?? gap, s.friction ?? settings.friction, s.twoSided, s.parts, memory));
     const floors = used.map((f): Floor => ({ place: f.place, up: [0, 1, 0], gap: f.gap, friction: f.friction }));
     this.contacts = pills.length + floors.length + this.worn.length > 0

@@ -8,7 +8,7 @@ import { placeGuides, restFrames, rootMotionsInto, rootVertices, type Planting, 
 import type { GroomDocument, SwayMap, SwaySettings } from '../document/schema';
 import type { RodSystem } from './rod-system';
 import { SheetGrid } from './sheet';
-import type { ShellMemory } from './fast/near-shell';
+import type { NearMemory } from './fast/near-memory';
 import { Shell } from './shell';
 import type { BodyParts } from './body-parts';
 import { layersOf } from './shell-mesh';
@@ -171,13 +171,13 @@ export class WornShell {
   /** None where another layer of the same mesh, `first`, moves the vertices for both. */
   private places: { before: Float64Array; now: Float64Array } | null = null;
   /** `triangles`: of the layer. */
-  constructor(private readonly character: Character, readonly mesh: CharacterMesh, thickness: number, friction: number, twoSided: boolean, readonly triangles: Uint32Array = mesh.triangles, private readonly first: WornShell | null = null, solid = false, memory?: ShellMemory) {
+  constructor(private readonly character: Character, readonly mesh: CharacterMesh, thickness: number, friction: number, twoSided: boolean, readonly triangles: Uint32Array = mesh.triangles, private readonly first: WornShell | null = null, solid = false, memory?: NearMemory) {
     if (!first) this.places = { before: new Float64Array(mesh.positions.length), now: new Float64Array(mesh.positions.length) };
     this.pose(poseCharacter(character, null, 0));
     this.shell = new Shell(triangles, this.now, thickness, friction, twoSided, solid, memory);
   }
   /** All layers of a mesh, and the sheets beside a body; `memory`: that of the run's other shells. */
-  static layers(character: Character, mesh: CharacterMesh, thickness: number, friction: number, twoSided: boolean, parts: BodyParts | null = null, memory?: ShellMemory): WornShell[] {
+  static layers(character: Character, mesh: CharacterMesh, thickness: number, friction: number, twoSided: boolean, parts: BodyParts | null = null, memory?: NearMemory): WornShell[] {
     const rest = restPositions(character, mesh), split = twoSided ? [mesh.triangles] : layersOf(parts?.solid ?? mesh.triangles, rest), out: WornShell[] = [];
     for (const triangles of split) out.push(new WornShell(character, mesh, thickness, friction, twoSided, triangles, out[0] ?? null, parts !== null, memory));
     if (parts && parts.flaps.length > 0) out.push(new WornShell(character, mesh, thickness, friction, true, parts.flaps, out[0], false, memory));

@@ -1,5 +1,6 @@
 /** The triangles of a shell where they are in a substep, at its start and at its end: worked out when first asked for. */
-import { NearShell, POSE, ShellMemory } from './fast/near-shell';
+import { NearMemory } from './fast/near-memory';
+import { NearShell, POSE } from './fast/near-shell';
 
 export class ShellFaces {
   /** Nothing is carried from frame to frame but what the search knows of points. */
@@ -13,8 +14,8 @@ export class ShellFaces {
   from: Float64Array = new Float64Array(0);
   to: Float64Array = new Float64Array(0);
 
-  /** `opposite`: half-edges; `starts`: first triangle of each patch, and the end; `memory`: that of the run's other shells. */
-  constructor(readonly triangles: Uint32Array, opposite: Int32Array, starts: Int32Array, vertices: number, memory = new ShellMemory()) {
+  /** `opposite`: half-edges; `starts`: first triangle of each patch, and the end; `memory`: that of the run's other colliders. */
+  constructor(readonly triangles: Uint32Array, opposite: Int32Array, starts: Int32Array, vertices: number, memory = new NearMemory()) {
     this.count = triangles.length / 3;
     this.search = new NearShell(triangles, opposite, starts, vertices, memory);
   }

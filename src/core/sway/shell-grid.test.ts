@@ -1,7 +1,7 @@
 import { describe, expect, it } from 'vitest';
 import { makeRandom } from '../math/random';
 import { neighbours } from '../mesh/surface';
-import { ShellMemory } from './fast/near-shell';
+import { NearMemory } from './fast/near-memory';
 import { ShellFaces } from './shell-faces';
 import { ShellGrid } from './shell-grid';
 import { patchesOf } from './shell-mesh';
@@ -26,7 +26,7 @@ function moved(rest: Float64Array, turn: number, shift: P, swell: number): Float
   return out;
 }
 interface Set { faces: ShellFaces; grid: ShellGrid }
-function setOf(turn: number, shift: P, swell: number, away = 0, memory?: ShellMemory): Set {
+function setOf(turn: number, shift: P, swell: number, away = 0, memory?: NearMemory): Set {
   const { triangles, rest } = bumpy(0.08, 24), { order, starts } = patchesOf(triangles, neighbours(triangles), rest), sorted = Uint32Array.from(order.flatMap((t) => [...triangles.subarray(3 * t, 3 * t + 3)]));
   const faces = new ShellFaces(sorted, neighbours(sorted), Int32Array.from(starts), rest.length / 3, memory), from = moved(rest, 0, [away, 0, 0], 0), to = moved(rest, turn, [shift[0] + away, shift[1], shift[2]], swell), low = new Float64Array(3).fill(Infinity), high = new Float64Array(3).fill(-Infinity);
   for (const Q of [from, to]) Q.forEach((v, a) => { low[a % 3] = Math.min(low[a % 3], v); high[a % 3] = Math.max(high[a % 3], v); });
@@ -121,7 +121,7 @@ describe('the search for the triangle nearest a place', () => {
     expect(found).toBeGreaterThan(60);
   });
   it('says the same after its memory has grown', () => {
-    const memory = new ShellMemory(), one = setOf(0.1, [0.01, 0, 0], 0.02, 0, memory), two = setOf(0.1, [0.01, 0, 0], 0.02), random = makeRandom(3), A = new Float64Array(6), before = one.faces.pose;
+    const memory = new NearMemory(), one = setOf(0.1, [0.01, 0, 0], 0.02, 0, memory), two = setOf(0.1, [0.01, 0, 0], 0.02), random = makeRandom(3), A = new Float64Array(6), before = one.faces.pose;
     place(one, 0.25, 0.375);
     place(two, 0.25, 0.375);
     memory.take(64 << 20);

@@ -1,7 +1,8 @@
 import { describe, expect, it } from 'vitest';
 import { makeRandom } from '../math/random';
 import { Surface } from '../mesh/surface';
-import { ShellMemory, type NearShell } from './fast/near-shell';
+import { NearMemory } from './fast/near-memory';
+import type { NearShell } from './fast/near-shell';
 import { Shell } from './shell';
 
 const N = 16, GAP = 0.001, REACH = 0.0025, FRAMES = 6, SUBSTEPS = 4;
@@ -17,28 +18,24 @@ function ballAt(t: number): { P: Float64Array; T: Uint32Array } {
   return { P: Float64Array.from(P), T: Uint32Array.from(T) };
 }
 const searchOf = (shell: Shell): NearShell => (shell as unknown as { faces: { search: NearShell } }).faces.search;
-/** A shell of a ball that stands still, asked about by four points. */
-function standing(P: Float64Array, T: Uint32Array, memory?: ShellMemory): Shell {
+/** A shell of a ball that stands still, asked about by four points in a row, from just inside it outwards. */
+function standing(P: Float64Array, T: Uint32Array, memory?: NearMemory): Shell {
   const shell = new Shell(T, P, GAP, 0.3, false, false, memory);
   shell.begin(4);
   shell.frame(P, P);
   shell.build();
   shell.place(0, 1);
   shell.ready([-1, -1, -1, 1, 1, 1]);
+  for (let p = 0; p < 4; p++) for (let e = 0; e < 6; e += 3) shell.memory.places.set([0.0795 + 0.001 * p, 0, 0], 6 * p + e);
   return shell;
-}
-/** Four points in a row, from just inside the ball outwards. */
-function rowOfFour(): Float64Array {
-  const places = new Float64Array(6 * 4);
-  for (let p = 0; p < 4; p++) for (let e = 0; e < 6; e += 3) places.set([0.0795 + 0.001 * p, 0, 0], 6 * p + e);
-  return places;
 }
 const between = (a: Float64Array, b: Float64Array, t: number): Float64Array => a.map((v, i) => v + t * (b[i] - v));
 
 describe('looking after what hair follows of a mesh', () => {
   it('forgets nothing that can be touched: what follows nothing is farther than contacts are taken up, now and where it would go', () => {
-    const strands = 40, points = strands * N, random = makeRandom(3), first = ballAt(0), shell = new Shell(first.T, first.P, GAP, 0.3), places = new Float64Array(6 * points), speeds = new Float64Array(3 * points);
+    const strands = 40, points = strands * N, random = makeRandom(3), first = ballAt(0), shell = new Shell(first.T, first.P, GAP, 0.3), speeds = new Float64Array(3 * points);
     shell.begin(points);
+    const { places } = shell.memory;
     // strands that stand about the ball's way, each point with a way of its own
     for (let s = 0; s < strands; s++) {
       const turn = 2 * Math.PI * random(), x = 0.15 * random(), far = 0.075 + 0.04 * random();
@@ -57,7 +54,7 @@ describe('looking after what hair follows of a mesh', () => {
         for (let s = 0; s < strands; s++) {
           let drift = 0;
           for (let p = s * N; p < (s + 1) * N; p++) drift = Math.max(drift, Math.hypot(speeds[3 * p], speeds[3 * p + 1], speeds[3 * p + 2]));
-          const alive = shell.scan(s * N + 1, (s + 1) * N, places, drift + 1e-5);
+          const alive = shell.scan(s * N + 1, (s + 1) * N, drift + 1e-5);
           let counted = 0;
           for (let p = s * N + 1; p < (s + 1) * N; p++) {
             if (shell.alive(p)) counted++;
@@ -72,21 +69,21 @@ describe('looking after what hair follows of a mesh', () => {
     expect(away).toBeGreaterThan(3000);
   });
   it('knows nothing more of what it has been told to leave', () => {
-    const { P, T } = ballAt(0), shell = standing(P, T), places = rowOfFour();
-    expect(shell.scan(1, 4, places, 1e-5)).toBe(3);
+    const { P, T } = ballAt(0), shell = standing(P, T);
+    expect(shell.scan(1, 4, 1e-5)).toBe(3);
     expect([1, 2, 3].map((p) => shell.follows(p))).toEqual([true, true, true]);
     shell.leave(0, 4);
     expect([1, 2, 3].map((p) => shell.follows(p))).toEqual([false, false, false]);
   });
   it('keeps to itself beside another in the same memory, and takes in what was known in another run, though the memory grows meanwhile', () => {
-    const { P, T } = ballAt(0), memory = new ShellMemory(), one = standing(P, T, memory), two = standing(P.map((v) => 2 * v), T, memory), later = new Shell(T, P, GAP, 0.3), places = rowOfFour();
+    const { P, T } = ballAt(0), memory = new NearMemory(), one = standing(P, T, memory), two = standing(P.map((v) => 2 * v), T, memory), later = new Shell(T, P, GAP, 0.3);
     const known = (shell: Shell): number[][] => { const { hits, sides, budgets, rates, lookedIn } = searchOf(shell); return [hits, sides, budgets, rates, lookedIn].map((a) => [...a]); };
-    expect(one.scan(1, 4, places, 1e-5)).toBe(3);
-    expect(two.scan(1, 4, places, 1e-5)).toBe(0);
+    expect(one.scan(1, 4, 1e-5)).toBe(3);
+    expect(two.scan(1, 4, 1e-5)).toBe(0);
     const before = known(one);
     memory.take(64 << 20);
     expect(known(one)).toEqual(before);
-    expect(two.scan(1, 4, places, 1e-5)).toBe(0);
+    expect(two.scan(1, 4, 1e-5)).toBe(0);
     const { hits, sides, budgets, rates, lookedIn } = searchOf(one), search = searchOf(later);
     Object.assign(search, { hits: hits.slice(), sides: sides.slice(), budgets: budgets.slice(), rates: rates.slice(), lookedIn: lookedIn.slice() });
     search.view();

@@ -15,7 +15,7 @@
  */
 import { neighbours, weldByPosition } from '../mesh/surface';
 import { describeShell, outwardSign } from './shell-check';
-import type { ShellMemory } from './fast/near-shell';
+import type { NearMemory } from './fast/near-memory';
 import { ShellFaces } from './shell-faces';
 import { ShellGrid } from './shell-grid';
 import { BENDS, evenReach, patchesOf } from './shell-mesh';
@@ -81,8 +81,8 @@ export class Shell {
   /** −1 where a closed shell is wound inside out. */
   readonly outward: 1 | -1;
 
-  /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side; `twoSided`: hair keeps to the side it is on, even of a closed one; `solid`: closed, whatever its edges say; `memory`: that of the run's other shells. */
-  constructor(triangles: ArrayLike<number>, rest: ArrayLike<number>, readonly thickness: number, readonly friction: number, twoSided = false, solid = false, memory?: ShellMemory) {
+  /** `rest`: 3 × vertices in the rest pose, to find vertices that are one; `thickness`: m, distance kept on either side; `twoSided`: hair keeps to the side it is on, even of a closed one; `solid`: closed, whatever its edges say; `memory`: that of the run's other colliders. */
+  constructor(triangles: ArrayLike<number>, rest: ArrayLike<number>, readonly thickness: number, readonly friction: number, twoSided = false, solid = false, memory?: NearMemory) {
     const weld = weldByPosition(rest), kept: number[] = [];
     for (let t = 0; t < triangles.length; t += 3) {
       const [a, b, c] = [weld[triangles[t]], weld[triangles[t + 1]], weld[triangles[t + 2]]];
@@ -163,15 +163,12 @@ export class Shell {
     this.grid.placed();
   }
 
+  /** Where the places of all points are, which `scan` goes by. */
+  get memory(): NearMemory { return this.faces.search.shared; }
   /**
-   * Looks after what the points `first … end − 1` of a strand follow; `places`: 6 a point of the whole system, m, where it is and where it would go; `drift`: m, how far the strand's
-   * points go at most. How many edges (a point's lies below it) are to be asked about; `alive` says which.
+   * Looks after what the points `first … end − 1` of a strand follow, by the places that the memory has of them; `drift`: m, how far the strand's points go at most. How many edges (a point's lies below it) are to be asked about; `alive` says which.
    */
-  scan(first: number, end: number, places: Float64Array, drift: number): number {
-    const { search } = this.faces;
-    search.places.set(places.subarray(6 * (first - 1), 6 * end), 6 * (first - 1));
-    return search.code.scan(first, end, drift, this.frameNumber);
-  }
+  scan(first: number, end: number, drift: number): number { return this.faces.search.code.scan(first, end, drift, this.frameNumber); }
   alive(p: number): boolean { return this.faces.search.alive[p] === 1; }
   /** Whether the edge below a point follows anything. */
   follows(p: number): boolean { const { hits } = this.faces.search; return hits[3 * p] >= 0 || hits[3 * p + 1] >= 0 || hits[3 * p + 2] >= 0; }

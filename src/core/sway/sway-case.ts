@@ -7,7 +7,7 @@ import { rotationRowsInto, slerpInto, quatFromAxes } from '../math/mat4';
 import type { Vec3 } from '../math/vec';
 import { calmStart } from './calm-start';
 import { ContactFinder } from './contact';
-import { ShellMemory } from './fast/near-shell';
+import { NearMemory } from './fast/near-memory';
 import { FIXED_HOLD, holdRate } from './hold';
 import { roundRod } from './materials';
 import type { Pill } from './pills';
@@ -288,7 +288,7 @@ const SHELL_STEP = 0.01;
 
 interface CaseShell { shell: Shell; at(frame: number): Float64Array }
 function shellsOf(c: SwayCase, warnings: string[]): CaseShell[] {
-  const memory = c.colliders.some((x) => x.kind === 'shell') ? new ShellMemory() : undefined;
+  const memory = c.colliders.some((x) => x.kind === 'shell') ? new NearMemory() : undefined;
   return c.colliders.flatMap((x, i) => {
     if (x.kind !== 'shell') return [];
     const found = describeShell(x.triangles, x.positions);

@@ -1,5 +1,5 @@
 // What is asked of a shell over and over in a substep (`../shell-faces.ts` and `../shell-grid.ts` say what each is for): where its triangles are, the closest point of one, the one
-// nearest a place, and following the surface. AssemblyScript, compiled by scripts/shell-kernel.mjs; numbers are float64, but boxes of patches and balls of triangles, which
+// nearest a place, and following the surface. AssemblyScript, compiled by scripts/contact-kernels.mjs; numbers are float64, but boxes of patches and balls of triangles, which
 // only tell what is too far, are float32, four side by side, with `room` for their rounding.
 
 /** m: what moves further against a point in a substep may pass it; and passes it where it comes so near on its way. */

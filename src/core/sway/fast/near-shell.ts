@@ -1,11 +1,11 @@
 /**
- * The triangles of shells where WebAssembly works on them (`near-shell.as`): one memory for all shells of a run, as a browser gives a page about a hundred, with views on what others
+ * The triangles of shells where WebAssembly works on them (`near-shell.as`), in the memory of all that looks for contacts in a run, with views on what others
  * read and write. The same bytes run in browsers, on the server and in the command line, so that all answer the same to the bit.
  */
 import { compiledOnce } from '../../math/wasm';
+import type { NearMemory } from './near-memory';
 import { NEAR_SHELL_CODE } from './near-shell-code';
 
-const BEGIN = 4096, PAGE = 65536;
 /** Room for the first grid: cells, and cells that a patch comes near; enough for most. */
 const FIRST_CELLS = 1 << 17, FIRST_LISTS = 64;
 /** Of a triangle: its numbers in `pose`. Of a patch: numbers of its box, low and high at both ends of the frame, four each. Of four triangles: numbers of the balls round them. */
@@ -31,26 +31,9 @@ interface Exports {
 
 const nearShell = compiledOnce(NEAR_SHELL_CODE);
 
-/** A memory that shells share; a place in it is never given back. */
-export class ShellMemory {
-  readonly memory = new WebAssembly.Memory({ initial: 1 });
-  private end = BEGIN;
-  private readonly users: NearShell[] = [];
-  add(user: NearShell): void { this.users.push(user); }
-  /** Where so many bytes begin. It may grow, by which all views of all shells are made anew. */
-  take(bytes: number): number {
-    const at = this.end, end = (this.end = at + 16 * Math.ceil(bytes / 16)), missing = end - this.memory.buffer.byteLength;
-    if (missing > 0) {
-      this.memory.grow(Math.ceil((missing + 0.5 * end) / PAGE));
-      for (const user of this.users) user.view();
-    }
-    return at;
-  }
-}
-
 export class NearShell {
   /** All but what the points know: `hits`, `sides`, `budgets`, `rates`, `lookedIn`. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['code', 'from', 'to', 'pose', 'posed', 'near', 'boxes', 'cells', 'lists', 'places', 'alive', 'shared', 'at', 'pointsAt', 'sizes', 'points', 'cellsAt', 'cellsRoom', 'cellCount', 'listsAt', 'listsRoom']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['code', 'from', 'to', 'pose', 'posed', 'near', 'boxes', 'cells', 'lists', 'alive', 'shared', 'at', 'pointsAt', 'sizes', 'points', 'cellsAt', 'cellsRoom', 'cellCount', 'listsAt', 'listsRoom']);
   readonly code: Exports;
   /** 3 × vertices, m, at both ends of the frame. */
   from!: Float64Array;
@@ -65,8 +48,7 @@ export class NearShell {
   /** Place c is where the patches that come near cell c begin in `lists`. */
   cells!: Int32Array;
   lists!: Int32Array;
-  /** Of the points: 6, m, where each is and where it would go; 3 triangles followed (by the point: nearest, another; by the middle of the edge below it), −1 for none, and the sides of them. */
-  places!: Float64Array;
+  /** Of the points: 3 triangles followed (by the point: nearest, another; by the middle of the edge below it), −1 for none, and the sides of them. */
   hits!: Int32Array;
   sides!: Int8Array;
   /** Points, then middles of edges: m, how far all else may still come nearer before they look again; how much it can in a substep of the frame in which they looked, and which that was. */
@@ -76,7 +58,7 @@ export class NearShell {
   /** Points: whether the edge below follows anything. */
   alive!: Uint8Array;
   private readonly at: number[] = [];
-  private readonly pointsAt: number[] = [0, 0, 0, 0, 0, 0, 0];
+  private readonly pointsAt: number[] = [0, 0, 0, 0, 0, 0];
   private readonly sizes: readonly number[];
   private points = 0;
   /** Where the grid's cells and lists stand, and how many there is room for. */
@@ -87,9 +69,9 @@ export class NearShell {
   private listsRoom = 0;
 
   /** `opposite`: half-edges; `starts`: first triangle of each patch, and the end; sorted by patch. Fails where there is no WebAssembly with SIMD. */
-  constructor(triangles: Uint32Array, opposite: Int32Array, starts: Int32Array, vertices: number, private readonly shared: ShellMemory) {
+  constructor(triangles: Uint32Array, opposite: Int32Array, starts: Int32Array, vertices: number, readonly shared: NearMemory) {
     const compiled = nearShell();
-    if (!compiled) throw new Error('A mesh that hair is kept off needs WebAssembly with SIMD, which is missing here; take pills instead.');
+    if (!compiled) throw new Error('Hair is kept off colliders in WebAssembly with SIMD, which is missing here.');
     const n = triangles.length / 3, patches = starts.length - 1, groups = new Int32Array(patches + 1);
     for (let k = 0; k < patches; k++) groups[k + 1] = groups[k] + Math.ceil((starts[k + 1] - starts[k]) / 4);
     // in the order of `setPlace`: triangles, opposite, from, to, pose, posed, near, first, first of balls, boxes, balls, cones, visited, looked, normals, spare; and boxes placed
@@ -112,9 +94,10 @@ export class NearShell {
   /** Room for what so many points know; they know nothing yet, and the grid is empty. All views may be new. */
   pointsOf(points: number): void {
     const { code, shared } = this;
-    // in the order of `setPlace`: places, hits, sides, budgets, rates, looked in, alive
-    const at = [48, 12, 3, 16, 16, 8, 1].map((bytes) => shared.take(bytes * points));
-    at.forEach((place, i) => { code.setPlace(18 + i, (this.pointsAt[i] = place)); });
+    // in the order of `setPlace`, after the places of all: hits, sides, budgets, rates, looked in, alive
+    const at = [12, 3, 16, 16, 8, 1].map((bytes) => shared.take(bytes * points));
+    code.setPlace(18, shared.placesOf(points));
+    at.forEach((place, i) => { code.setPlace(19 + i, (this.pointsAt[i] = place)); });
     this.points = points;
     code.setPoints(points);
     code.setGrid(1, 0, 0, 0, 0, 0, 0);
@@ -164,12 +147,11 @@ export class NearShell {
   }
   private viewPoints(): void {
     const { pointsAt, points, shared: { memory: { buffer } } } = this;
-    this.places = new Float64Array(buffer, pointsAt[0], 6 * points);
-    this.hits = new Int32Array(buffer, pointsAt[1], 3 * points);
-    this.sides = new Int8Array(buffer, pointsAt[2], 3 * points);
-    this.budgets = new Float64Array(buffer, pointsAt[3], 2 * points);
-    this.rates = new Float64Array(buffer, pointsAt[4], 2 * points);
-    this.lookedIn = new Int32Array(buffer, pointsAt[5], 2 * points);
-    this.alive = new Uint8Array(buffer, pointsAt[6], points);
+    this.hits = new Int32Array(buffer, pointsAt[0], 3 * points);
+    this.sides = new Int8Array(buffer, pointsAt[1], 3 * points);
+    this.budgets = new Float64Array(buffer, pointsAt[2], 2 * points);
+    this.rates = new Float64Array(buffer, pointsAt[3], 2 * points);
+    this.lookedIn = new Int32Array(buffer, pointsAt[4], 2 * points);
+    this.alive = new Uint8Array(buffer, pointsAt[5], points);
   }
 }
