@@ -303,7 +303,7 @@ export class ContactFinder {
       if (found[0].id >= 0 || this.touched[SLOTS * p] >= 0 || this.touched[SLOTS * p + 1] >= 0) touching = Math.max(touching, this.fill(system, s, i));
       if (this.startDepth[p] < 0) deep = 1;
     }
-    this.touches[s] = touching;
+    this.touches[s] = touching > 0 ? 1 : 0;
     k.touching[system.strandAt(s, 1)] = touching;
     if (begun && deep === 0) {
       this.begun[s] = 0;
@@ -395,7 +395,7 @@ export class ContactFinder {
     }
   }
 
-  /** Writes the contacts found for an edge into its slots; returns 1 where there is any. */
+  /** Writes the contacts found for an edge into its slots; returns 1 where there is any, 2 where one is expected to press. */
   private fill(system: RodSystem, strand: number, i: number): number {
     const E = this.edge, apx = E[6], apy = E[7], apz = E[8], bpx = E[9], bpy = E[10], bpz = E[11];
     const { k, lanes: L, rootPosition } = system, { touched, startDepth, found, rigid: { frictions } } = this, p = system.start[strand] + i, single = system.at(strand, i, SLOTS), triple = system.at(strand, i, 3 * SLOTS);
@@ -425,11 +425,13 @@ export class ContactFinder {
         touched[slot] = f.id;
       }
       if (f.id < 0) { k.touchOn[e] = 0; continue; }
-      any = 1;
       const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz);
       if (f.id < this.count) this.rigid.slide(f, f.id, cx, cy, cz);
-      const here = this.gapBefore(f, p) - begun;
+      // what it has come nearer by in the substep it cannot have been deep before
+      const sx = E[0] + f.s * (E[3] - E[0]) - cx + f.ux, sy = E[1] + f.s * (E[4] - E[1]) - cy + f.uy, sz = E[2] + f.s * (E[5] - E[2]) - cz + f.uz, left = f.gap - begun;
+      const here = left > 0 && left * left > sx * sx + sy * sy + sz * sz ? 0 : this.gapBefore(f, p) - begun;
       k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1;
+      any = Math.max(any, k.touchOn[e]);
       k.touchAt[e] = f.s;
       k.touchFriction[e] = f.id < frictions.length ? frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
       k.touchNormal[n] = f.nx; k.touchNormal[n + L] = f.ny; k.touchNormal[n + 2 * L] = f.nz;
