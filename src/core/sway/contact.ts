@@ -94,7 +94,7 @@ export class ContactFinder {
   private readonly reachable: Uint8Array[];
   private readonly left: Uint8Array[];
   private readonly strandBoxes: Float64Array;
-  /** Shells that may be near the strand that is looked at. */
+  /** Shells that may be near the strand that is looked at, or sounded. */
   private readonly around: Int32Array;
   /** Strands: whether any of its edges began below a gap. */
   private readonly begun: Uint8Array;
@@ -313,14 +313,18 @@ export class ContactFinder {
   /** Looks which edges of a strand at `A` (3 × points, m, world) may be deep in anything, at the end of the last placed substep; `isClear` tells. Whether any may. */
   sound({ start, rootPosition }: Pick<RodSystem, 'start' | 'rootPosition'>, s: number, A: ArrayLike<number>): boolean {
     this.sounded = start[s] + 1;
+    this.beside = 0;
+    for (let q = 0; q < this.shells.length; q++) if (this.left[q][s] === 0) this.around[this.beside++] = q;
     const below = this.near ? this.near.below(s, start[s], start[s + 1], A, rootPosition) : 0;
-    return below > 0 || this.shells.length > 0 || this.nearFloors[s] !== 0;
+    return below > 0 || this.beside > 0 || this.nearFloors[s] !== 0;
   }
+  /** First edge of that strand; and how many shells, the first ones `around`, it follows. */
   private sounded = 0;
+  private beside = 0;
   /** Whether the edge below a point of the strand that `sound` looked at cannot be deep in anything. */
   isClear(s: number, p: number): boolean {
     if (this.nearFloors[s] !== 0) return false;
-    for (const shell of this.shells) if (shell.follows(p)) return false;
+    for (let a = 0; a < this.beside; a++) if (this.shells[this.around[a]].follows(p)) return false;
     return !this.near || this.near.deep[p - this.sounded] === 0;
   }
   /** A strand that touched something and is now far from everything. */

@@ -14,8 +14,11 @@ const ROUNDING = 2e-6, SINGLE = 4e-7;
 
 export class ShellGrid {
   /** Nothing is carried from frame to frame. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'frame']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['faces', 'reach', 'patchStart', 'corners', 'cornerStart', 'grid', 'corner', 'cell', 'held', 'low', 'high', 'shellWay', 'readyFrom', 'readyUntil', 'frame']);
   private readonly patchStart: Int32Array;
+  /** The vertices of each patch, each once, and where they begin. */
+  private readonly corners: Uint32Array;
+  private readonly cornerStart: Int32Array;
   private readonly grid = new Int32Array(3);
   /** Its first cell, counted from the world's origin. */
   private readonly corner = new Int32Array(3);
@@ -26,6 +29,12 @@ export class ShellGrid {
   /** `starts`: first triangle of each patch, and the end; `reach`: m, so far is looked; `low`, `high`: m, of the space the shell sweeps in the frame, its owner's. */
   constructor(private readonly faces: ShellFaces, starts: ArrayLike<number>, private readonly reach: number, private readonly low: Float64Array, private readonly high: Float64Array) {
     this.patchStart = Int32Array.from(starts);
+    const corners: number[] = [];
+    this.cornerStart = this.patchStart.map((end, k) => {
+      if (k > 0) for (const v of new Set(faces.triangles.subarray(3 * this.patchStart[k - 1], 3 * end))) corners.push(v);
+      return corners.length;
+    });
+    this.corners = Uint32Array.from(corners);
   }
 
   /** Boxes of the frame whose places the faces know. */
@@ -103,10 +112,10 @@ export class ShellGrid {
   private lastCell(axis: number, v: number): number { const c = Math.floor(v / this.cell) - this.corner[axis]; return c >= this.grid[axis] ? this.grid[axis] - 1 : c; }
   /** Box of a patch: low and high at the start of the frame, and at its end, with room for rounding. */
   private boxIn(k: number, room: number): void {
-    const { patchStart, faces: { triangles, from, to, search: { boxes: B } } } = this, first = patchStart[k], end = patchStart[k + 1], o = BOX * k;
+    const { corners, cornerStart, faces: { from, to, search: { boxes: B } } } = this, end = cornerStart[k + 1], o = BOX * k;
     let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity, L0 = Infinity, L1 = Infinity, L2 = Infinity, H0 = -Infinity, H1 = -Infinity, H2 = -Infinity;
-    for (let h = 3 * first; h < 3 * end; h++) {
-      const v = 3 * triangles[h], x = from[v], y = from[v + 1], z = from[v + 2], X = to[v], Y = to[v + 1], Z = to[v + 2];
+    for (let h = cornerStart[k]; h < end; h++) {
+      const v = 3 * corners[h], x = from[v], y = from[v + 1], z = from[v + 2], X = to[v], Y = to[v + 1], Z = to[v + 2];
       if (x < l0) l0 = x; if (x > h0) h0 = x; if (y < l1) l1 = y; if (y > h1) h1 = y; if (z < l2) l2 = z; if (z > h2) h2 = z;
       if (X < L0) L0 = X; if (X > H0) H0 = X; if (Y < L1) L1 = Y; if (Y > H1) H1 = Y; if (Z < L2) L2 = Z; if (Z > H2) H2 = Z;
     }

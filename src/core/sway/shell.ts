@@ -52,7 +52,7 @@ export interface Candidate { id: number; gap: number; s: number; nx: number; ny:
 
 export class Shell {
   /** Made with the shell, or anew for every frame or substep before it is asked for: no part of what a run has become. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'even', 'low', 'high', 'weights']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'corners', 'opposite', 'even', 'low', 'high', 'weights']);
   readonly triangleCount: number;
   /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;
@@ -61,8 +61,9 @@ export class Shell {
   /** Candidates of the last edge asked about. */
   readonly candidates: Candidate[] = [];
   count = 0;
-  /** Sorted by patch. */
+  /** Sorted by patch; and the vertices at their corners, each once. */
   readonly triangles: Uint32Array;
+  private readonly corners: Uint32Array;
   /** Opposite half-edge (3 × triangle + edge), −1 at a border. */
   private readonly opposite: Int32Array;
   /** m: how far round each triangle the mesh is as good as flat. */
@@ -92,6 +93,7 @@ export class Shell {
     const sorted = (this.triangles = new Uint32Array(kept.length));
     order.forEach((t, k) => { for (let c = 0; c < 3; c++) sorted[3 * k + c] = loose[3 * t + c]; });
     this.triangleCount = kept.length / 3;
+    this.corners = Uint32Array.from(new Set(sorted));
     this.opposite = neighbours(sorted);
     this.faces = new ShellFaces(sorted, this.opposite, Int32Array.from(starts), rest.length / 3, memory);
     this.grid = new ShellGrid(this.faces, starts, REACH + thickness + SLACK, this.low, this.high);
@@ -117,19 +119,14 @@ export class Shell {
     this.faces.search.adopt();
     this.faces.from = from;
     this.faces.to = to;
-    const { triangles, low, high } = this;
-    low.fill(Infinity);
-    high.fill(-Infinity);
-    for (let h = 0; h < triangles.length; h++) {
-      const v = 3 * triangles[h];
-      for (let c = 0; c < 3; c++) {
-        const a = from[v + c], b = to[v + c];
-        if (a < low[c]) low[c] = a;
-        if (b < low[c]) low[c] = b;
-        if (a > high[c]) high[c] = a;
-        if (b > high[c]) high[c] = b;
-      }
+    let l0 = Infinity, l1 = Infinity, l2 = Infinity, h0 = -Infinity, h1 = -Infinity, h2 = -Infinity;
+    for (const corner of this.corners) {
+      const v = 3 * corner, a = from[v], b = from[v + 1], c = from[v + 2], d = to[v], e = to[v + 1], f = to[v + 2];
+      l0 = Math.min(l0, a, d); l1 = Math.min(l1, b, e); l2 = Math.min(l2, c, f);
+      h0 = Math.max(h0, a, d); h1 = Math.max(h1, b, e); h2 = Math.max(h2, c, f);
     }
+    const { low, high } = this;
+    low[0] = l0; low[1] = l1; low[2] = l2; high[0] = h0; high[1] = h1; high[2] = h2;
   }
   /** Whether a ball reaches the space the shell sweeps in the frame. */
   reaches(x: number, y: number, z: number, radius: number): boolean {
