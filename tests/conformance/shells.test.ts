@@ -79,7 +79,7 @@ describe('a shell', () => {
       for (const [point, far] of [[k, 1.2], [k + 1, 1]]) places.set([far * u.x, far * u.y, far * u.z, far * u.x, far * u.y, far * u.z], 6 * point);
       // the edge follows something, or there is nothing to be asked about
       if (shell.scan(k + 1, k + 2, 0.01) === 0) continue;
-      expect(shell.alive(k + 1)).toBe(true);
+      expect(shell.alive[k + 1]).toBe(1);
       shell.ask(k + 1, false, edge);
       const points = shell.candidates.slice(0, shell.count).filter((c) => c.s === 1);
       if (points.length === 0) continue;

@@ -49,7 +49,7 @@ export interface ContactSettings {
 
 export class ContactFinder {
   /** Made anew for every substep. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['near', 'memory', 'ownPlaces']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['near', 'memory', 'ownPlaces', 'around', 'alive']);
   /** Pills and floors; `count` of them pills. */
   private readonly rigid: RigidColliders;
   private readonly count: number;
@@ -96,6 +96,8 @@ export class ContactFinder {
   private readonly strandBoxes: Float64Array;
   /** Shells that may be near the strand that is looked at, or sounded. */
   private readonly around: Int32Array;
+  /** Of those it is gathered for, by point: whether the edge below follows anything. */
+  private readonly alive: Uint8Array[] = [];
   /** Strands: whether any of its edges began below a gap. */
   private readonly begun: Uint8Array;
   /** First number of each shell's contacts. */
@@ -255,13 +257,13 @@ export class ContactFinder {
   /** The contact planes of a strand whose `places` are known. */
   private gather(system: RodSystem, s: number): void {
     const { k, start, rootPosition } = system, { found, places: P } = this;
-    const { shells, around } = this;
+    const { shells, around, alive } = this;
     const first = this.firstPoint, count = start[s + 1] - start[s];
     let meshes = 0;
     for (let q = 0; q < shells.length; q++) {
       if (this.reachable[q][s] === 1 && shells[q].mayMeet(this.strandBoxes, 6 * s)) {
         this.left[q][s] = 0;
-        if (shells[q].scan(start[s] + first, start[s + 1], this.strandWays[s] + 1e-5) > 0) around[meshes++] = q;
+        if (shells[q].scan(start[s] + first, start[s + 1], this.strandWays[s] + 1e-5) > 0) { alive[meshes] = shells[q].alive; around[meshes++] = q; }
       }
       // what is not asked about goes its way unseen: nothing that is known of it holds
       else if (this.left[q][s] === 0) { this.left[q][s] = 1; shells[q].leave(start[s], start[s + 1]); }
@@ -282,7 +284,7 @@ export class ContactFinder {
     for (let i = first; i < count; i++) {
       const p = start[s] + i, w = 6 * p, pills = near ? near.counts[p] : 0;
       let follows = false;
-      for (let a = 0; a < meshes; a++) if (shells[around[a]].alive(p)) follows = true;
+      for (let a = 0; a < meshes; a++) if (alive[a][p] === 1) follows = true;
       if (idle && pills === 0 && !follows && this.touched[SLOTS * p] < 0 && this.touched[SLOTS * p + 1] < 0) continue;
       for (let c = 0; c < 3; c++) { E[c] = P[w - 6 + c]; E[UPPER + c] = P[w + c]; E[LOWER_THEN + c] = P[w - 3 + c]; E[UPPER_THEN + c] = P[w + 3 + c]; }
       found[0].id = found[1].id = -1;
@@ -293,7 +295,7 @@ export class ContactFinder {
         const kept = this.gapAt(p), share = this.shareAt(p);
         for (let a = 0; a < meshes; a++) {
           const q = around[a];
-          if (!shells[q].alive(p)) continue;
+          if (alive[a][p] === 0) continue;
           E[MOST_KEPT] = Math.min(kept, share * shells[q].thickness);
           this.nearestOfShell(q, i === 1, p);
         }
@@ -303,7 +305,7 @@ export class ContactFinder {
       if (found[0].id >= 0 || this.touched[SLOTS * p] >= 0 || this.touched[SLOTS * p + 1] >= 0) touching = Math.max(touching, this.fill(system, s, i));
       if (this.startDepth[p] < 0) deep = 1;
     }
-    this.touches[s] = touching > 0 ? 1 : 0;
+    this.touches[s] = touching;
     k.touching[system.strandAt(s, 1)] = touching;
     if (begun && deep === 0) {
       this.begun[s] = 0;
@@ -399,7 +401,7 @@ export class ContactFinder {
     }
   }
 
-  /** Writes the contacts found for an edge into its slots; returns 1 where there is any, 2 where one is expected to press. */
+  /** Writes the contacts found for an edge into its slots; returns 1 where there is any. */
   private fill(system: RodSystem, strand: number, i: number): number {
     const E = this.edge, apx = E[6], apy = E[7], apz = E[8], bpx = E[9], bpy = E[10], bpz = E[11];
     const { k, lanes: L, rootPosition } = system, { touched, startDepth, found, rigid: { frictions } } = this, p = system.start[strand] + i, single = system.at(strand, i, SLOTS), triple = system.at(strand, i, 3 * SLOTS);
@@ -435,7 +437,7 @@ export class ContactFinder {
       const sx = E[0] + f.s * (E[3] - E[0]) - cx + f.ux, sy = E[1] + f.s * (E[4] - E[1]) - cy + f.uy, sz = E[2] + f.s * (E[5] - E[2]) - cz + f.uz, left = f.gap - begun;
       const here = left > 0 && left * left > sx * sx + sy * sy + sz * sz ? 0 : this.gapBefore(f, p) - begun;
       k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1;
-      any = Math.max(any, k.touchOn[e]);
+      any = 1;
       k.touchAt[e] = f.s;
       k.touchFriction[e] = f.id < frictions.length ? frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
       k.touchNormal[n] = f.nx; k.touchNormal[n + L] = f.ny; k.touchNormal[n + 2 * L] = f.nz;

@@ -57,9 +57,9 @@ describe('looking after what hair follows of a mesh', () => {
           const alive = shell.scan(s * N + 1, (s + 1) * N, drift + 1e-5);
           let counted = 0;
           for (let p = s * N + 1; p < (s + 1) * N; p++) {
-            if (shell.alive(p)) counted++;
+            if (shell.alive[p] === 1) counted++;
             const o = 6 * p, least = Math.min(now.nearest([places[o], places[o + 1], places[o + 2]])!.distance, then.nearest([places[o + 3], places[o + 4], places[o + 5]])!.distance);
-            if (least < GAP + REACH) { near++; expect(shell.alive(p)).toBe(true); expect(shell.follows(p)).toBe(true); } else if (!shell.alive(p)) away++;
+            if (least < GAP + REACH) { near++; expect(shell.alive[p]).toBe(1); expect(shell.follows(p)).toBe(true); } else if (shell.alive[p] === 0) away++;
           }
           expect(alive).toBe(counted);
         }

@@ -58,6 +58,8 @@ export class Shell {
   readonly closed: boolean;
   /** m: from the upper point of the edge asked about to what it follows. */
   private upperFar = Infinity;
+  /** m: how much farther from what it follows the last place was than any contact of it, where it would go. */
+  private clear = 0;
   /** Candidates of the last edge asked about. */
   readonly candidates: Candidate[] = [];
   count = 0;
@@ -163,10 +165,10 @@ export class Shell {
   /** Where the places of all points are, which `scan` goes by. */
   get memory(): NearMemory { return this.faces.search.shared; }
   /**
-   * Looks after what the points `first … end − 1` of a strand follow, by the places that the memory has of them; `drift`: m, how far the strand's points go at most. How many edges (a point's lies below it) are to be asked about; `alive` says which.
+   * Looks after what the points `first … end − 1` of a strand follow, by the places that the memory has of them; `drift`: m, how far the strand's points go at most. How many edges (a point's lies below it) are to be asked about; `alive` (1 by point) says which.
    */
   scan(first: number, end: number, drift: number): number { return this.faces.search.code.scan(first, end, drift, this.frameNumber); }
-  alive(p: number): boolean { return this.faces.search.alive[p] === 1; }
+  get alive(): Uint8Array { return this.faces.search.alive; }
   /** Whether the edge below a point follows anything. */
   follows(p: number): boolean { const { hits } = this.faces.search; return hits[3 * p] >= 0 || hits[3 * p + 1] >= 0 || hits[3 * p + 2] >= 0; }
 
@@ -191,11 +193,14 @@ export class Shell {
     E[SHARE] = 0.5;
     this.touch(p, 2, E);
     // what lies across the edge may be thin: in short steps from the middle out and from both ends in
-    const middle = hits[o + 2], steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP));
+    const middle = hits[o + 2], steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP)), apart = (0.5 * length) / (steps + 1), middleClear = this.clear;
     for (let half = -1; half < 2; half += 2) for (let way = 0; way < 2; way++) {
       const end = half > 0 ? hits[o] : below, inner = end >= 0 ? (steps + 1) >> 1 : steps;
       hits[o + 2] = way === 0 ? middle : end;
+      this.clear = way === 0 ? middleClear : 0;
       for (let k = 0; k < (way === 0 ? inner : steps - inner) && hits[o + 2] >= 0; k++) {
+        // from the last place so near it is nowhere near enough
+        if ((this.clear -= apart) > 0) continue;
         E[SHARE] = 0.5 + (half * 0.5 * (way === 0 ? k + 1 : steps - k)) / (steps + 1);
         this.touch(p, 2, E);
       }
@@ -306,6 +311,7 @@ export class Shell {
   private touch(p: number, slot: number, E: Float64Array): void {
     const { near: N, pose: P, faces: { search: { hits, sides, budgets } } } = this, at = 3 * p + slot, s = E[SHARE], u = 1 - s, r = E[KEPT];
     for (let c = 0; c < 3; c++) { E[SPOT + c] = u * E[LOWER + c] + s * E[UPPER + c]; E[SPOT_THEN + c] = u * E[LOWER_THEN + c] + s * E[UPPER_THEN + c]; }
+    this.clear = 0;
     const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
     // where it follows the surface now, and from there where the surface will be
     let here = this.faces.follow(hits[at], 0, E, SPOT), o0 = this.faces.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
@@ -338,6 +344,7 @@ export class Shell {
     const t = this.faces.follow(here, 9, E, SPOT_THEN), o = this.faces.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
     const w0 = N[0], w1 = N[1], w2 = N[2], rim = N[3] > 0, far = Math.sqrt(N[4]), plane = n0 * (px - P[o]) + n1 * (py - P[o + 1]) + n2 * (pz - P[o + 2]);
     const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8];
+    this.clear = far - r - REACH;
     if (slot === 0) {
       this.goal[p] = t;
       this.astray[p] = rim && far > BESIDE * Math.abs(plane) + 2e-4 ? 1 : 0;

@@ -66,7 +66,7 @@ export const STRAND_FIELDS = {
   bendLag: 1,
   /** Substeps since the last start or restart; 0 makes the next one backward Euler. */
   history: 1,
-  /** 1 where any edge has a contact, 2 where one is expected to press. */
+  /** 1 where any edge has a contact. */
   touching: 1,
   /** How often the safety net has caught the strand; 0 in a healthy run. */
   netUses: 1,
@@ -93,7 +93,7 @@ export interface StepNumbers {
   h: number;
   /** m/s². */
   gravityX: number; gravityY: number; gravityZ: number;
-  /** Newton passes; where a strand presses on something at least two. */
+  /** Newton passes; where a strand touches something at least two. */
   passes: number;
   /** Whether any bending is damped. */
   lagging: number;

@@ -22,7 +22,7 @@ import { projectLengths } from './length-projection';
 import { addLoads } from './loads';
 import { predict } from './predict';
 import { addStretch, moveAndTighten } from './stretch';
-import { addTouch, markTouched, passedTouch, touchMetric } from './touch';
+import { addTouch, markTouched, touchMetric } from './touch';
 
 /**
  * Advances the strand `s`, whose `n` points begin at `first`, by one substep. The root's frame (edge 0), `rootMove`,
@@ -32,23 +32,20 @@ export function stepStrand(k: RodArrays, o: StepNumbers, s: i32, first: i32, n: 
   const { touching } = k;
   const touch = touching[s];
   const touches: i32 = any(touch) ? 1 : 0;
+  const passes: i32 = touches > 0 && o.passes < 2 ? 2 : o.passes;
   if (touches > 0) markTouched(k, first, n);
   predict(k, o, s, first, n, touches);
-  // one more for strands that press on something, or have come to lie beyond where they would
-  const passes: i32 = touches > 0 && o.passes < 2 ? 2 : o.passes;
-  let active: f = 1;
   for (let pass: i32 = 0; pass < passes; pass++) {
-    if (pass > 0 && pass >= o.passes) active = Math.max(select(touch - 1.5, 1, 0), passedTouch(k, first, n));
-    if (any(active)) {
-      transportFrames(k, first, n, active);
-      measureNodes(k, first, n);
-      addLoads(k, o, s, first, n);
-      addStretch(k, s, first, n);
-      addBending(k, o, s, first, n);
-      if (touches > 0) addTouch(k, o, first, n, pass);
-      solveBlocks(k, n);
-      moveAndTighten(k, first, n, active);
-    }
+    // the extra pass is for strands that touch something
+    const active: f = pass < o.passes ? 1 : select(touch, 1, 0);
+    transportFrames(k, first, n, active);
+    measureNodes(k, first, n);
+    addLoads(k, o, s, first, n);
+    addStretch(k, s, first, n);
+    addBending(k, o, s, first, n);
+    if (touches > 0) addTouch(k, o, first, n, pass);
+    solveBlocks(k, n);
+    moveAndTighten(k, first, n, active);
   }
   if (touches > 0) touchMetric(k, n);
   projectLengths(k, s, first, n, touches);

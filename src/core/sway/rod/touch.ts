@@ -111,23 +111,6 @@ export function addTouch(k: RodArrays, o: StepNumbers, first: i32, n: i32, pass:
   for (let g: i32 = 0; g < 6 * n; g++) pointBlock[g] += touchBlock[g];
 }
 
-/** 1 where a strand has come to lie beyond the plane of any of its contacts. */
-export function passedTouch(k: RodArrays, first: i32, n: i32): f {
-  const { x, touchOn, touchAt, touchNormal, touchPlane } = k;
-  let passed: f = 0;
-  for (let i: i32 = 1; i < n; i++) {
-    for (let j: i32 = 0; j < 2; j++) {
-      const p: i32 = first + i, e: i32 = 2 * p + j, c: i32 = 3 * p, v: i32 = 3 * e;
-      if (any(touchOn[e])) {
-        const wb = touchAt[e], wa = 1 - wb;
-        const gap = touchNormal[v] * (wa * x[c - 3] + wb * x[c]) + touchNormal[v + 1] * (wa * x[c - 2] + wb * x[c + 1]) + touchNormal[v + 2] * (wa * x[c - 1] + wb * x[c + 2]) - touchPlane[e];
-        passed = Math.max(passed, select(touchOn[e], select(gap, 0, 1), 0));
-      }
-    }
-  }
-  return passed;
-}
-
 /** W = (m/ĥ² + contact)⁻¹ of every point, in which lengths are closed; xx xy xz yy yz zz. */
 export function touchMetric(k: RodArrays, n: i32): void {
   const { mobility, touchBlock, metric } = k;
