@@ -12,6 +12,12 @@ const out = new Float64Array(4);
 function among(away: number, seed: number, rise = Infinity) {
   const random = makeRandom(seed), spot = (): number => away + 0.16 * random();
   const pills = Array.from({ length: 7 }, (): Pill => { const a: Pill['a'] = [spot(), spot(), spot()]; return { node: 0, source: '', a, b: [a[0] + 0.08 * random(), a[1] + 0.08 * random(), a[2]], radiusA: 0.01 + 0.01 * random(), radiusB: 0.01 + 0.01 * random() }; });
+  // one whose end holds the other, a ball, and one without any width
+  Object.assign(pills[4], { radiusA: 0.004, radiusB: 0.03, a: pills[4].b.map((v) => v - 0.01) });
+  Object.assign(pills[5], { b: pills[5].a, radiusA: 0.02, radiusB: 0.02 });
+  Object.assign(pills[6], { radiusA: 0, radiusB: 0 });
+  // and one that tapers much
+  Object.assign(pills[3], { radiusA: 0.03, radiusB: 0.002, b: pills[3].a.map((v) => v + 0.025) });
   const rigid = new RigidColliders(pills, [], GAP, 0.3), still = Float64Array.from(pills.flatMap(() => [0, 0, 0, 1, 0, 0, 0])), memory = new NearMemory(), arc = new Float64Array(POINTS), roots = Float64Array.from({ length: 3 * STRANDS }, spot), P = new Float64Array(3 * POINTS);
   for (let s = 0; s < STRANDS; s++) for (let i = 0; i < N; i++) {
     const p = N * s + i;

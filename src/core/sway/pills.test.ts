@@ -27,6 +27,12 @@ describe('distance to a pill', () => {
     expect(pillDistance(0, 0, 0, 0, 0, 0, 0, 0, 0, 0.1, 0.1, out)).toBeCloseTo(-0.1, 12);
     expect([...out].every(Number.isFinite)).toBe(true);
   });
+  it('is the wider end where that holds the other, whichever it is, and beyond the narrow one too', () => {
+    for (const [ra, rb, at] of [[0.1, 0.02, 0], [0.02, 0.1, 0.05], [0.02, 0.1, 0], [0.1, 0.02, 0]]) {
+      const b = at === 0 && rb > ra ? 0 : 0.05, centre = ra > rb ? 0 : b;
+      for (const x of [-0.2, -0.05, 0.1, 0.17]) for (const y of [0, 1e-4, 0.02, 0.15]) expect(pillDistance(x, y, 0, 0, 0, 0, b, 0, 0, ra, rb, out)).toBeCloseTo(Math.hypot(x - centre, y) - 0.1, 12);
+    }
+  });
 });
 
 /** Points of a tapered limb along +y from 0 to `length`. */

@@ -35,6 +35,8 @@ export function pillDistance(
 }
 const NUMBERS = new Float64Array(11);
 
+/** An end that is so much wider than the other as a share of their distance holds it. */
+const SWALLOWED = 0.999;
 /** The same of place `k` of `P` to the pill whose ends are the six numbers from `o` on in `ends`, its radii the two from `r` on in `radii`: numbers in arrays, for inner loops. */
 export function pillDistanceAt(P: Float64Array, k: number, ends: Float64Array, o: number, radii: Float64Array, r: number, out: Float64Array): number {
   const ax = ends[o], ay = ends[o + 1], az = ends[o + 2], ra = radii[r], rb = radii[r + 1];
@@ -45,8 +47,9 @@ export function pillDistanceAt(P: Float64Array, k: number, ends: Float64Array, o
   const qx = P[k] - ax, qy = P[k + 1] - ay, qz = P[k + 2] - az;
   const y = qx * ux + qy * uy + qz * uz;
   const rho = Math.sqrt(Math.max(0, qx * qx + qy * qy + qz * qz - y * y));
-  const sine = Math.max(-0.999, Math.min(0.999, (ra - rb) * il));
-  let t = (y - (rho * sine) / Math.sqrt(1 - sine * sine)) * il;
+  const sine = (ra - rb) * il;
+  // where one end holds the other there is nothing but that end
+  let t = ra - rb >= SWALLOWED * length ? 0 : rb - ra >= SWALLOWED * length ? 1 : (y - (rho * sine) / Math.sqrt(1 - sine * sine)) * il;
   t = t < 0 ? 0 : t > 1 ? 1 : t;
   const nx = qx - ux * t * length, ny = qy - uy * t * length, nz = qz - uz * t * length;
   const d = Math.sqrt(nx * nx + ny * ny + nz * nz);

@@ -3,6 +3,10 @@
 
 /** A contact so alike another is the same one. */
 const SAME_WAY: f64 = 0.97;
+/** An end that is so much wider than the other as a share of their distance holds it. */
+const SWALLOWED: f64 = 0.999;
+/** Sine of a taper from which it counts where an edge is nearest; and how often that is looked for anew. */
+const TAPERS: f64 = 0.05, ROUNDS: i32 = 4;
 /** m: room for float32, and by such a share of how far from the root edges and pills lie. */
 const ROUNDING: f64 = 1e-5, SINGLE: f64 = 4e-6;
 /** Bytes: what is known of a pill where it is now; two contacts of an edge; lanes of edges. */
@@ -23,7 +27,7 @@ export function setUp(count: i32, lanes: i32, rise: f64, share: f64): void { pil
 // @ts-ignore
 @inline function put(p: usize, i: usize, v: f64): void { store<f64>(p + (i << 3), v); }
 
-/** Works out for all pills where `ENDS` has them: box (6), direction (3), length, 1 / length, sine and cosine of the taper, radius, how much it changes. */
+/** Works out for all pills where `ENDS` has them: box (6), direction (3), length, 1 / length, sine and cosine of the taper, radius, how much it changes, and its place where it is but a ball. */
 export function place(): void {
   for (let k = 0; k < pills; k++) {
     const E = ENDS + <usize>k * 48, P = PILLS + <usize>k * PILL_BYTES, ra = at(RADII + (<usize>k << 4), 0), rb = at(RADII + (<usize>k << 4), 1);
@@ -31,8 +35,10 @@ export function place(): void {
       put(P, c, min(at(E, c) - ra, at(E, c + 3) - rb));
       put(P, c + 3, max(at(E, c) + ra, at(E, c + 3) + rb));
     }
-    const x = at(E, 3) - at(E, 0), y = at(E, 4) - at(E, 1), z = at(E, 5) - at(E, 2), l = sqrt(x * x + y * y + z * z), il = l > 1e-9 ? 1 / l : 0, sine = max(-0.999, min(0.999, (ra - rb) * il));
-    put(P, 6, x * il); put(P, 7, y * il); put(P, 8, z * il); put(P, 9, l); put(P, 10, il); put(P, 11, sine); put(P, 12, sqrt(1 - sine * sine)); put(P, 13, ra); put(P, 14, rb - ra);
+    const x = at(E, 3) - at(E, 0), y = at(E, 4) - at(E, 1), z = at(E, 5) - at(E, 2), l = sqrt(x * x + y * y + z * z), il = l > 1e-9 ? 1 / l : 0;
+    // where one end holds the other there is nothing but that end
+    const lower = ra - rb >= SWALLOWED * l, upper = !lower && rb - ra >= SWALLOWED * l, sine = lower || upper ? 0 : (ra - rb) * il;
+    put(P, 6, x * il); put(P, 7, y * il); put(P, 8, z * il); put(P, 9, l); put(P, 10, lower || upper ? 0 : il); put(P, 11, sine); put(P, 12, sqrt(1 - sine * sine)); put(P, 13, ra); put(P, 14, rb - ra); put(P, 15, upper ? 1 : 0);
   }
 }
 
@@ -64,12 +70,12 @@ function mark(k: i32, n: i32, rx: f64, ry: f64, rz: f64, far: f64): bool {
   const P = PILLS + <usize>k * PILL_BYTES, E = ENDS + <usize>k * 48, ox = at(E, 0) - rx, oy = at(E, 1) - ry, oz = at(E, 2) - rz, span = abs(ox) + abs(oy) + abs(oz) + at(P, 9) + (e0 - b0) + (e1 - b1) + (e2 - b2);
   const ax = f32x4.splat(<f32>ox), ay = f32x4.splat(<f32>oy), az = f32x4.splat(<f32>oz), ux = f32x4.splat(<f32>at(P, 6)), uy = f32x4.splat(<f32>at(P, 7)), uz = f32x4.splat(<f32>at(P, 8));
   const long = f32x4.splat(<f32>at(P, 9)), inverse = f32x4.splat(<f32>at(P, 10)), lean = f32x4.splat(<f32>(at(P, 11) / at(P, 12))), radius = f32x4.splat(<f32>at(P, 13)), change = f32x4.splat(<f32>at(P, 14)), limit = f32x4.splat(<f32>(far + ROUNDING + SINGLE * span));
-  const none = f32x4.splat(0), one = f32x4.splat(1), tiny = f32x4.splat(1e-9);
+  const begin = f32x4.splat(<f32>at(P, 15)), none = f32x4.splat(0), one = f32x4.splat(1), tiny = f32x4.splat(1e-9);
   let any = 0;
   for (let L = LANES, M = MASKS, last = LANES + (<usize>n << 2); L < last; L += 16, M++) {
     const qx = f32x4.sub(v128.load(L), ax), qy = f32x4.sub(v128.load(L + width), ay), qz = f32x4.sub(v128.load(L + 2 * width), az), y = f32x4.add(f32x4.add(f32x4.mul(qx, ux), f32x4.mul(qy, uy)), f32x4.mul(qz, uz));
     const mx = f32x4.sub(qx, f32x4.mul(y, ux)), my = f32x4.sub(qy, f32x4.mul(y, uy)), mz = f32x4.sub(qz, f32x4.mul(y, uz)), rho2 = f32x4.add(f32x4.add(f32x4.mul(mx, mx), f32x4.mul(my, my)), f32x4.mul(mz, mz));
-    const t = f32x4.max(none, f32x4.min(one, f32x4.mul(f32x4.sub(y, f32x4.mul(f32x4.sqrt(rho2), lean)), inverse))), over = f32x4.sub(y, f32x4.mul(t, long)), d = f32x4.sqrt(f32x4.add(rho2, f32x4.mul(over, over))), gap = f32x4.sub(d, f32x4.add(radius, f32x4.mul(change, t)));
+    const t = f32x4.max(none, f32x4.min(one, f32x4.add(begin, f32x4.mul(f32x4.sub(y, f32x4.mul(f32x4.sqrt(rho2), lean)), inverse)))), over = f32x4.sub(y, f32x4.mul(t, long)), d = f32x4.sqrt(f32x4.add(rho2, f32x4.mul(over, over))), gap = f32x4.sub(d, f32x4.add(radius, f32x4.mul(change, t)));
     // half the edge against the direction away, which is m + over u
     const along = f32x4.add(f32x4.add(f32x4.mul(f32x4.add(mx, f32x4.mul(over, ux)), v128.load(L + 3 * width)), f32x4.mul(f32x4.add(my, f32x4.mul(over, uy)), v128.load(L + 4 * width))), f32x4.mul(f32x4.add(mz, f32x4.mul(over, uz)), v128.load(L + 5 * width)));
     const bits = i32x4.bitmask(f32x4.le(f32x4.sub(gap, f32x4.div(f32x4.abs(along), f32x4.max(d, tiny))), limit));
@@ -80,14 +86,15 @@ function mark(k: i32, n: i32, rx: f64, ry: f64, rz: f64, far: f64): bool {
 }
 
 /** Of the last distance: direction away and share of the axis. */
-let outX: f64 = 0, outY: f64 = 0, outZ: f64 = 0;
+let outX: f64 = 0, outY: f64 = 0, outZ: f64 = 0, outT: f64 = 0;
 /** As `pillDistanceAt`. */
 // @ts-ignore
 @inline function distance(k: i32, px: f64, py: f64, pz: f64): f64 {
   const E = ENDS + <usize>k * 48, P = PILLS + <usize>k * PILL_BYTES, wx = at(P, 6), wy = at(P, 7), wz = at(P, 8), length = at(P, 9), qx = px - at(E, 0), qy = py - at(E, 1), qz = pz - at(E, 2), y = qx * wx + qy * wy + qz * wz, rho = sqrt(max(0, qx * qx + qy * qy + qz * qz - y * y));
-  let t = (y - (rho * at(P, 11)) / at(P, 12)) * at(P, 10);
+  let t = (y - (rho * at(P, 11)) / at(P, 12)) * at(P, 10) + at(P, 15);
   t = t < 0 ? 0 : t > 1 ? 1 : t;
   const nx = qx - wx * t * length, ny = qy - wy * t * length, nz = qz - wz * t * length, d = sqrt(nx * nx + ny * ny + nz * nz), i: f64 = d > 1e-12 ? 1 / d : 0;
+  outT = t;
   outX = nx * i; outY = d > 1e-12 ? ny * i : 1; outZ = nz * i;
   return d - (at(P, 13) + at(P, 14) * t);
 }
@@ -138,7 +145,17 @@ export function find(first: i32, end: i32, rx: f64, ry: f64, rz: f64, far: f64, 
     for (let i = 0; i < n; i += 4) for (let bits = <i32>load<u8>(MASKS + <usize>(i >> 2)); bits != 0; bits &= bits - 1) {
       const p = first + i + ctz(bits), A = PLACES + <usize>p * 48 - 24, x = at(A, 0), y = at(A, 1), z = at(A, 2), dx = at(A, 6) - x, dy = at(A, 7) - y, dz = at(A, 8) - z;
       // what began inside is raised by its upper end
-      const upper = at(BEGUN, p) < 0 || (p > first && at(BEGUN, p - 1) < 0), s: f64 = upper ? 1 : nearestPlace(k, x, y, z, dx, dy, dz);
+      const upper = at(BEGUN, p) < 0 || (p > first && at(BEGUN, p - 1) < 0);
+      let s: f64 = upper ? 1 : nearestPlace(k, x, y, z, dx, dy, dz);
+      // nearest to the axis is not nearest to what tapers: from the ball that is nearest there to the place nearest that, and again
+      if (!upper && (at(P, 10) == 0 || abs(at(P, 11)) > TAPERS)) {
+        const E = ENDS + <usize>k * 48, a = dx * dx + dy * dy + dz * dz;
+        for (let round = 0; round < ROUNDS && a > 1e-18; round++) {
+          distance(k, x + s * dx, y + s * dy, z + s * dz);
+          const along = outT * at(P, 9);
+          s = bound(((at(E, 0) + along * at(P, 6) - x) * dx + (at(E, 1) + along * at(P, 7) - y) * dy + (at(E, 2) + along * at(P, 8) - z) * dz) / a);
+        }
+      }
       // what touches at its lower end is the business of the edge below
       if (s <= 1e-6 && p > first) continue;
       if (s < (p == root + 1 ? least : p <= root + still ? 1 : 0)) continue;
