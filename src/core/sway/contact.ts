@@ -8,6 +8,7 @@
  * hair is out. Where a strand comes out of the skin it is rooted in, its first stretch is let be.
  */
 import { NearMemory } from './fast/near-memory';
+import { copyFound, offer, takeFound, type Found } from './found';
 import { FOUND, NearPills } from './near-pills';
 import { pillDistanceAt, type Pill } from './pills';
 import { MOST_FLOORS, RigidColliders, type Floor, type RigidMotions } from './rigid-colliders';
@@ -18,8 +19,6 @@ import type { Wind } from './wind';
 
 /** m: contacts are taken up so near; and looked for where hair began inside something, as it may come out of it in a substep. */
 const NEAR = 0.002, WIDE = 0.012;
-/** Normals that differ by less are one contact. */
-const SAME_WAY = 0.97;
 /** A contact is handed on to a neighbouring triangle whose normal is so alike. */
 const HANDED_ON = 0.7;
 /** A contact so low on an edge whose lower point cannot move would swing its upper point far. */
@@ -177,6 +176,7 @@ export class ContactFinder {
     this.touched = new Int32Array(SLOTS * n).fill(-1);
     if (!this.memory) this.ownPlaces = new Float64Array(6 * n);
     this.startDepth = new Float64Array(n);
+    this.near = null;
     this.release = new Float64Array(n);
     this.rooted = new Uint8Array(n);
     this.arc = new Float64Array(n);
@@ -433,7 +433,7 @@ export class ContactFinder {
       if (f.id < 0) { k.touchOn[e] = 0; continue; }
       const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz);
       if (f.id < this.count) this.rigid.slide(f, f.id, cx, cy, cz);
-      // what it has come nearer by in the substep it cannot have been deep before
+      // farther out than it has moved against the surface: it was not below it before
       const sx = E[0] + f.s * (E[3] - E[0]) - cx + f.ux, sy = E[1] + f.s * (E[4] - E[1]) - cy + f.uy, sz = E[2] + f.s * (E[5] - E[2]) - cz + f.uz, left = f.gap - begun;
       const here = left > 0 && left * left > sx * sx + sy * sy + sz * sz ? 0 : this.gapBefore(f, p) - begun;
       k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1;
@@ -508,22 +508,4 @@ export class ContactFinder {
   lee(wind: Wind, x: number, y: number, z: number): number { return wind.lee(x, y, z, this.rigid.ends, this.rigid.radii, this.count); }
   /** Ends of all pills for the given motions, six numbers each. */
   placesOf(motions: RigidMotions): Float64Array { return this.rigid.placesOf(motions); }
-}
-
-interface Found { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
-
-function copyFound(to: Found, f: Found): void { to.id = f.id; to.gap = f.gap; to.s = f.s; to.nx = f.nx; to.ny = f.ny; to.nz = f.nz; to.plane = f.plane; to.ux = f.ux; to.uy = f.uy; to.uz = f.uz; }
-function takeFound(to: Found, F: Float64Array, o: number): void { to.id = F[o]; to.gap = F[o + 1]; to.s = F[o + 2]; to.nx = F[o + 3]; to.ny = F[o + 4]; to.nz = F[o + 5]; }
-const alike = (f: Found, nx: number, ny: number, nz: number): boolean => f.id >= 0 && f.nx * nx + f.ny * ny + f.nz * nz > SAME_WAY;
-
-/** Puts a contact among the two nearest of different directions, if it belongs there; returns its place. */
-function offer(found: Found[], id: number, gap: number, s: number, nx: number, ny: number, nz: number): Found | null {
-  const first = found[0], second = found[1];
-  let place: Found | null = null;
-  if (first.id < 0 || gap < first.gap) {
-    if (first.id >= 0 && !alike(first, nx, ny, nz)) copyFound(second, first);
-    place = first;
-  } else if (!alike(first, nx, ny, nz) && (second.id < 0 || gap < second.gap)) place = second;
-  if (place) { place.id = id; place.gap = gap; place.s = s; place.nx = nx; place.ny = ny; place.nz = nz; }
-  return place;
 }
