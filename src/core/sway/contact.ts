@@ -15,7 +15,6 @@ import { MOST_FLOORS, RigidColliders, type Floor, type RigidMotions } from './ri
 import { EDGE, LOWER_THEN, MOST_KEPT, UPPER, UPPER_THEN, type Shell } from './shell';
 import { SLOTS } from './rod/arrays';
 import type { RodSystem } from './rod-system';
-import type { Wind } from './wind';
 
 /** m: contacts are taken up so near; and looked for where hair began inside something, as it may come out of it in a substep. */
 const NEAR = 0.002, WIDE = 0.012;
@@ -50,7 +49,7 @@ export class ContactFinder {
   /** Made anew for every substep. */
   static readonly madeAnew: ReadonlySet<string> = new Set(['near', 'memory', 'ownPlaces', 'around', 'alive']);
   /** Pills and floors; `count` of them pills. */
-  private readonly rigid: RigidColliders;
+  readonly rigid: RigidColliders;
   private readonly count: number;
   private readonly floors: readonly Floor[];
   private readonly out = new Float64Array(4);
@@ -155,11 +154,10 @@ export class ContactFinder {
     this.shellReady = true;
     this.shells[which].frame(from, to);
   }
-  /** Of a contact with a shell: its place in the list of shells, and the triangle, by the shell’s own order. */
-  shellOfContact(id: number): number { return this.shellOf(id); }
+  /** Of a contact with a shell: the triangle, by the shell’s own order. */
   triangleOfContact(id: number): number { return (id - this.shellIds[this.shellOf(id)]) >> 2; }
-  /** Shell that a contact's number belongs to, −1 for none. */
-  private shellOf(id: number): number {
+  /** Shell that a contact's number belongs to, by its place in the list, −1 for none. */
+  shellOf(id: number): number {
     for (let q = this.shells.length - 1; q >= 0; q--) if (id >= this.shellIds[q]) return q;
     return -1;
   }
@@ -256,8 +254,7 @@ export class ContactFinder {
 
   /** The contact planes of a strand whose `places` are known. */
   private gather(system: RodSystem, s: number): void {
-    const { k, start, rootPosition } = system, { found, places: P } = this;
-    const { shells, around, alive } = this;
+    const { k, start, rootPosition } = system, { found, places: P, shells, around, alive } = this;
     const first = this.firstPoint, count = start[s + 1] - start[s];
     let meshes = 0;
     for (let q = 0; q < shells.length; q++) {
@@ -501,11 +498,4 @@ export class ContactFinder {
   isRooted(p: number): boolean { return this.rooted[p] === 1; }
   /** How deep an edge may still lie below its gap, m, having begun there. */
   allowance(p: number): number { return -(this.startDepth[p] ?? 0); }
-
-  /** Points (3 × n, m) inside a pill where it was last placed. */
-  insideOf(pill: Pill, points: ArrayLike<number>): number { return this.rigid.insideOf(pill, points); }
-  /** Share of the wind that is left at a place in the lee of the pills. */
-  lee(wind: Wind, x: number, y: number, z: number): number { return wind.lee(x, y, z, this.rigid.ends, this.rigid.radii, this.count); }
-  /** Ends of all pills for the given motions, six numbers each. */
-  placesOf(motions: RigidMotions): Float64Array { return this.rigid.placesOf(motions); }
 }

@@ -49,7 +49,7 @@ export class Presses {
     const { impulses, ids, at, contacts, worn, meshes, rest, corners, close, place, force } = this, out: number[] = [];
     for (let slot = 0; slot < ids.length; slot++) {
       if (ids[slot] < 0) continue;
-      const q = contacts.shellOfContact(ids[slot]), mesh = meshes[q];
+      const q = contacts.shellOf(ids[slot]), mesh = meshes[q];
       if (mesh < 0) continue;
       const t = contacts.triangleOfContact(ids[slot]), { before, shell: { triangles } } = worn[q], p = 3 * Math.floor(slot / SLOTS), s = at[slot];
       for (let k = 0; k < 3; k++) for (let c = 0; c < 3; c++) corners[3 * k + c] = before[3 * triangles[3 * t + k] + c];

@@ -96,7 +96,7 @@ export function measureStart({ system, world, lengths, contacts, worn, pills, ri
     if (share > SWALLOWS) out.notes.push(`“${worn[q].mesh.name}” holds most of the hair inside it and cannot push it out that far. Switch it off for this groom, or give it two sides so that hair stays within.`);
   });
   pills.forEach((pill) => {
-    const share = contacts.insideOf(pill, world) / Math.max(1, system.pointCount);
+    const share = contacts.rigid.insideOf(pill, world) / Math.max(1, system.pointCount);
     if (share > SWALLOWS) out.notes.push(`“${(pill as { label?: string }).label ?? pill.source}” holds most of the hair inside it: it is far too wide. Make it smaller, or switch it off.`);
   });
   for (const d of drops) {

@@ -454,7 +454,7 @@ export class SwayRun {
     drops.beginFrame();
     if (drops.flying === 0 && !(settings.drops ?? []).some((s) => s.on && this.clock + 1 >= s.from && this.clock <= s.to)) return null;
     this.dropWalls ??= new DropWalls(worn.map((w) => ({ mesh: w, shell: w.shell, get before() { return w.before; }, get now() { return w.now; } })), worn.map((w) => w.before), { pills: this.pills, floors: [[0, 1, 0, 0]] });
-    this.dropWalls.frame(contacts?.placesOf(this.nextRigid) ?? []);
+    this.dropWalls.frame(contacts?.rigid.placesOf(this.nextRigid) ?? []);
     return this.dropWalls;
   }
   private dropWalls: DropWalls | null = null;
@@ -527,7 +527,7 @@ export class SwayRun {
   /** Puts points out of what is in the way; `right` has them on the right side of sheets. */
   private putOut(contacts: ContactFinder, points: Float64Array, right: Float64Array): void {
     this.obstacles ??= { pills: this.pills, floors: [], shells: this.worn.map((w) => ({ triangles: w.triangles, closed: w.shell.closed })) };
-    pushOut(points, this.scene.pointCount, this.obstacles, contacts.placesOf(this.rigid), this.worn.map((w) => w.before), right);
+    pushOut(points, this.scene.pointCount, this.obstacles, contacts.rigid.placesOf(this.rigid), this.worn.map((w) => w.before), right);
   }
 
   /** The colliders in use, in the rest pose. */

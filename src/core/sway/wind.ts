@@ -110,7 +110,7 @@ export function blow(wind: Wind, time: number, system: RodSystem, world: Float64
       const p = 3 * (system.start[s] + i);
       a[0] = a[3]; a[1] = a[4]; a[2] = a[5];
       wind.at(time, world[p], world[p + 1], world[p + 2], a, 3);
-      const left = contacts ? contacts.lee(wind, world[p], world[p + 1], world[p + 2]) : 1;
+      const left = contacts ? wind.lee(world[p], world[p + 1], world[p + 2], contacts.rigid.ends, contacts.rigid.radii, contacts.rigid.count) : 1;
       for (let c = 3; c < 6; c++) a[c] *= left;
       // nothing lies before the root: what was asked for last is another strand's
       if (i === 0) for (let c = 0; c < 3; c++) a[c] = a[3 + c];
