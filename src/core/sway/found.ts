@@ -1,7 +1,7 @@
 /** The two contacts that an edge keeps while colliders are looked through. */
 
 /** Normals that differ by less are one contact. */
-const SAME_WAY = 0.97;
+export const SAME_WAY = 0.97;
 
 /** A contact of an edge, `id` −1 for none: gap, share of the edge, normal, plane, and the surface's movement over the substep; m. */
 export interface Found { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }

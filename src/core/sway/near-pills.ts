@@ -1,7 +1,9 @@
-/** What pills touch the edges of strands where they would go, and may be deeper than none of them: asked of WebAssembly (`fast/near-pills.as`), a strand at a time. */
+/** What pills touch the edges of strands where they would go, and which edges may be below the surface of one: asked of WebAssembly (`fast/near-pills.as`), a strand at a time. */
 import { compiledOnce } from '../math/wasm';
 import { NEAR_PILLS_CODE } from './fast/near-pills-code';
 import type { NearMemory } from './fast/near-memory';
+import { SAME_WAY } from './found';
+import { SWALLOWED } from './pills';
 import type { RigidColliders } from './rigid-colliders';
 
 /** Numbers of an edge's contacts in `found`, for two: which pill, gap, share of the edge, and the direction away. */
@@ -10,7 +12,7 @@ const PILL_BYTES = 128;
 
 interface Exports {
   setPlace(i: number, at: number): void;
-  setUp(count: number, lanes: number, rise: number, share: number): void;
+  setUp(count: number, lanes: number, rise: number, share: number, same: number, holds: number): void;
   place(): void;
   find(first: number, end: number, rx: number, ry: number, rz: number, far: number, root: number, least: number, still: number): number;
   deep(n: number, rx: number, ry: number, rz: number): number;
@@ -46,7 +48,7 @@ export class NearPills {
     const places = memory.placesOf(points), code = (this.code = new WebAssembly.Instance(compiled, { env: { memory: memory.memory, abort: () => { throw new Error('The search of pills stopped.'); } } }).exports as unknown as Exports);
     this.at.forEach((at, i) => { if (i !== SHARES || shares.length > 0) code.setPlace(i, at); });
     code.setPlace(this.at.length, places);
-    code.setUp(count, lanes, rise, shares.reduce((most, s) => Math.max(most, s), shares.length > 0 ? 0 : 1));
+    code.setUp(count, lanes, rise, shares.reduce((most, s) => Math.max(most, s), shares.length > 0 ? 0 : 1), SAME_WAY, SWALLOWED);
     memory.add(this);
     this.view();
     const { memory: { buffer } } = memory;

@@ -36,7 +36,7 @@ export function pillDistance(
 const NUMBERS = new Float64Array(11);
 
 /** An end that is so much wider than the other as a share of their distance holds it. */
-const SWALLOWED = 0.999;
+export const SWALLOWED = 0.999;
 /** The same of place `k` of `P` to the pill whose ends are the six numbers from `o` on in `ends`, its radii the two from `r` on in `radii`: numbers in arrays, for inner loops. */
 export function pillDistanceAt(P: Float64Array, k: number, ends: Float64Array, o: number, radii: Float64Array, r: number, out: Float64Array): number {
   const ax = ends[o], ay = ends[o + 1], az = ends[o + 2], ra = radii[r], rb = radii[r + 1];

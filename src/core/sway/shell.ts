@@ -165,7 +165,8 @@ export class Shell {
   /** Where the places of all points are, which `scan` goes by. */
   get memory(): NearMemory { return this.faces.search.shared; }
   /**
-   * Looks after what the points `first … end − 1` of a strand follow, by the places that the memory has of them; `drift`: m, how far the strand's points go at most. How many edges (a point's lies below it) are to be asked about; `alive` (1 by point) says which.
+   * Looks after what the points `first … end − 1` of a strand follow, by the places that the memory has of them; `drift`: m, how far the strand's points go at most. How many edges (a
+   * point's lies below it) are to be asked about; `alive` (1 by point) says which.
    */
   scan(first: number, end: number, drift: number): number { return this.faces.search.code.scan(first, end, drift, this.frameNumber); }
   get alive(): Uint8Array { return this.faces.search.alive; }

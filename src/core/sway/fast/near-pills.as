@@ -1,10 +1,6 @@
 // Which pills touch the edges of a strand (`../near-pills.ts` says what is asked). AssemblyScript, compiled by scripts/contact-kernels.mjs. What is too far is told in float32, four
 // edges side by side, seen from the strand's root and with room for rounding; what is near is worked out in float64.
 
-/** A contact so alike another is the same one. */
-const SAME_WAY: f64 = 0.97;
-/** An end that is so much wider than the other as a share of their distance holds it. */
-const SWALLOWED: f64 = 0.999;
 /** Sine of a taper from which it counts where an edge is nearest; and how often that is looked for anew. */
 const TAPERS: f64 = 0.05, ROUNDS: i32 = 4;
 /** m: room for float32, and by such a share of how far from the root edges and pills lie. */
@@ -18,9 +14,9 @@ export function setPlace(i: i32, at: usize): void {
   if (i == 0) ENDS = at; if (i == 1) RADII = at; if (i == 2) GAPS = at; if (i == 3) PILLS = at; if (i == 4) FOUND = at; if (i == 5) COUNTS = at; if (i == 6) LANES = at; if (i == 7) MEASURED = at; if (i == 8) DEEP = at; if (i == 9) ARC = at; if (i == 10) SHARES = at; if (i == 11) BEGUN = at;
   if (i == 12) MASKS = at; if (i == 13) PLACES = at;
 }
-let pills: i32 = 0, width: usize = 0, gapRise: f64 = Infinity, mostShare: f64 = 1;
-/** `lanes`: edges that there is room for in each row of `LANES`; `rise`: share of the length from the root that a distance may be; `share`: greatest of `SHARES`. */
-export function setUp(count: i32, lanes: i32, rise: f64, share: f64): void { pills = count; width = <usize>lanes << 2; gapRise = rise; mostShare = share; }
+let pills: i32 = 0, width: usize = 0, gapRise: f64 = Infinity, mostShare: f64 = 1, sameWay: f64 = 1, swallowed: f64 = 1;
+/** `lanes`: edges that there is room for in each row of `LANES`; `rise`: share of the length from the root that a distance may be; `share`: greatest of `SHARES`; `same`, `holds`: `SAME_WAY` of `found.ts` and `SWALLOWED` of `pills.ts`. */
+export function setUp(count: i32, lanes: i32, rise: f64, share: f64, same: f64, holds: f64): void { pills = count; width = <usize>lanes << 2; gapRise = rise; mostShare = share; sameWay = same; swallowed = holds; }
 
 // @ts-ignore
 @inline function at(p: usize, i: usize): f64 { return load<f64>(p + (i << 3)); }
@@ -37,7 +33,7 @@ export function place(): void {
     }
     const x = at(E, 3) - at(E, 0), y = at(E, 4) - at(E, 1), z = at(E, 5) - at(E, 2), l = sqrt(x * x + y * y + z * z), il = l > 1e-9 ? 1 / l : 0;
     // where one end holds the other there is nothing but that end
-    const lower = ra - rb >= SWALLOWED * l, upper = !lower && rb - ra >= SWALLOWED * l, sine = lower || upper ? 0 : (ra - rb) * il;
+    const lower = ra - rb >= swallowed * l, upper = !lower && rb - ra >= swallowed * l, sine = lower || upper ? 0 : (ra - rb) * il;
     put(P, 6, x * il); put(P, 7, y * il); put(P, 8, z * il); put(P, 9, l); put(P, 10, lower || upper ? 0 : il); put(P, 11, sine); put(P, 12, sqrt(1 - sine * sine)); put(P, 13, ra); put(P, 14, rb - ra); put(P, 15, upper ? 1 : 0);
   }
 }
@@ -116,7 +112,7 @@ let outX: f64 = 0, outY: f64 = 0, outZ: f64 = 0, outT: f64 = 0;
   return t < 0 ? bound(-c / a) : t > 1 ? bound((b - c) / a) : s;
 }
 // @ts-ignore
-@inline function alike(F: usize): bool { return at(F, 3) * outX + at(F, 4) * outY + at(F, 5) * outZ > SAME_WAY; }
+@inline function alike(F: usize): bool { return at(F, 3) * outX + at(F, 4) * outY + at(F, 5) * outZ > sameWay; }
 /** Puts a contact among the two nearest of different directions, if it belongs there. */
 // @ts-ignore
 @inline function offer(p: usize, k: i32, gap: f64, s: f64): void {
@@ -140,8 +136,7 @@ export function find(first: i32, end: i32, rx: f64, ry: f64, rz: f64, far: f64, 
   let some = 0;
   for (let k = 0; k < pills; k++) {
     const P = PILLS + <usize>k * PILL_BYTES, kept = at(GAPS, k), wide = far + max(0, kept * mostShare);
-    if (!meets(P, wide)) continue;
-    if (!mark(k, n, rx, ry, rz, wide)) continue;
+    if (!meets(P, wide) || !mark(k, n, rx, ry, rz, wide)) continue;
     for (let i = 0; i < n; i += 4) for (let bits = <i32>load<u8>(MASKS + <usize>(i >> 2)); bits != 0; bits &= bits - 1) {
       const p = first + i + ctz(bits), A = PLACES + <usize>p * 48 - 24, x = at(A, 0), y = at(A, 1), z = at(A, 2), dx = at(A, 6) - x, dy = at(A, 7) - y, dz = at(A, 8) - z;
       // what began inside is raised by its upper end
