@@ -22,7 +22,7 @@ it('hair that sags onto collar and shoulders comes to rest there, but for a few 
   expect(touching).toBeGreaterThan(50);
   expect(few / 160).toBeLessThan(0.06);
 }, 120_000);
-// known fault: tips that find no room between scarf, collar and neck go to and fro by up to 3 mm
+// known fault: tips near a sharp edge, beyond which the plane of its face counts, or without room between scarf, collar and neck, go to and fro by up to 3 mm
 it.fails('… and those too', () => { expect(sagged.fastest).toBeLessThan(1e-3); });
 
 /** Eight seconds without a clip; of the last one, how fast points are and how many guides have any faster than 1 mm/s. */
