@@ -47,7 +47,7 @@ export interface ContactSettings {
 
 export class ContactFinder {
   /** Made anew for every substep. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['near', 'memory', 'ownPlaces', 'around', 'alive']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['near', 'under', 'memory', 'ownPlaces', 'around', 'alive', 'nearPills', 'pillBox']);
   /** Pills and floors; `count` of them pills. */
   readonly rigid: RigidColliders;
   private readonly count: number;
@@ -59,8 +59,10 @@ export class ContactFinder {
   /** The edge that is looked at, as shells ask for it; and a place. */
   private readonly edge = new Float64Array(EDGE);
   private readonly at = new Float64Array(3);
-  /** Floors near each strand this frame, as bits. */
+  /** Floors near each strand this frame, as bits; whether it can reach the space that all pills go through; and that space (low, high; m). */
   private readonly nearFloors: Uint8Array;
+  private readonly nearPills: Uint8Array;
+  private readonly pillBox = new Float64Array(6);
   /** What pills are near; null where there are none. */
   private near: NearPills | null = null;
   /** Whether a strand has been looked at before, and whether it touched anything in the last substep. */
@@ -127,13 +129,16 @@ export class ContactFinder {
     this.shellIds.push(id);
     this.memory = shells[0]?.memory ?? (pills.length > 0 ? new NearMemory() : null);
     this.nearFloors = new Uint8Array(strandCount);
+    this.nearPills = new Uint8Array(strandCount);
     this.met = new Uint8Array(strandCount);
     this.touches = new Uint8Array(strandCount);
   }
 
   /** Lists, for each strand, the floors and shells it could reach between two frames, and readies the shells that are near any. `lengths`: strand lengths, m. */
   cull(from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, lengths: ArrayLike<number>): void {
+    this.rigid.boxOf(from, to, this.pillBox);
     for (let s = 0; s < this.strandCount; s++) {
+      this.nearPills[s] = this.meets(rootFrom, 3 * s, lengths[s] + 0.01) || this.meets(rootTo, 3 * s, lengths[s] + 0.01) ? 1 : 0;
       let floors = 0;
       for (let f = 0; f < this.floors.length && f < MOST_FLOORS; f++) if (this.rigid.floorNear(f, from, to, rootFrom, rootTo, 3 * s, lengths[s])) floors |= 1 << f;
       this.nearFloors[s] = floors;
@@ -147,6 +152,11 @@ export class ContactFinder {
       this.shellsNear[q] = any;
       if (any) shell.build();
     });
+  }
+  /** Whether a ball about the root at `o` of `roots` reaches the space that pills go through in the frame. */
+  private meets(roots: ArrayLike<number>, o: number, r: number): boolean {
+    const B = this.pillBox;
+    return roots[o] > B[0] - r && roots[o] < B[3] + r && roots[o + 1] > B[1] - r && roots[o + 1] < B[4] + r && roots[o + 2] > B[2] - r && roots[o + 2] < B[5] + r;
   }
   /** Places of a shell's vertices at both ends of the frame; `points`: of the whole system. */
   frame(which: number, from: Float64Array, to: Float64Array, points: number): void {
@@ -209,7 +219,7 @@ export class ContactFinder {
     }
     // one beside the other: what is near one is near the next
     for (const s of system.order) {
-      if (!meshes && (this.near || this.nearFloors[s] !== 0)) this.goesTo(system, s, h, gravity);
+      if (!meshes && (this.nearPills[s] === 1 || this.nearFloors[s] !== 0 || this.met[s] === 0)) this.goesTo(system, s, h, gravity);
       this.gather(system, s);
     }
   }
@@ -266,7 +276,7 @@ export class ContactFinder {
       else if (this.left[q][s] === 0) { this.left[q][s] = 1; shells[q].leave(start[s], start[s + 1]); }
     }
     // the first look at a strand, not every restart of its history: the safety net must not make depth a right
-    const { near } = this, floors = this.nearFloors[s], fresh = this.met[s] === 0, begun = this.begun[s] === 1;
+    const near = this.nearPills[s] === 1 ? this.near : null, floors = this.nearFloors[s], fresh = this.met[s] === 0, begun = this.begun[s] === 1;
     if (near && begun) near.begun.set(this.startDepth.subarray(start[s], start[s + 1]), start[s]);
     const some = near ? near.find(s, start[s] + first, start[s + 1], rootPosition, fresh || begun ? WIDE : NEAR, start[s], LEAST_PLACE, this.still) : 0;
     // what nothing is near, and that touched nothing, has nothing to be done for it
@@ -314,17 +324,19 @@ export class ContactFinder {
     this.sounded = start[s] + 1;
     this.beside = 0;
     for (let q = 0; q < this.shells.length; q++) if (this.left[q][s] === 0) this.around[this.beside++] = q;
-    const below = this.near ? this.near.below(s, start[s], start[s + 1], A, rootPosition) : 0;
+    this.under = this.nearPills[s] === 1 ? this.near : null;
+    const below = this.under ? this.under.below(s, start[s], start[s + 1], A, rootPosition) : 0;
     return below > 0 || this.beside > 0 || this.nearFloors[s] !== 0;
   }
-  /** First edge of that strand; and how many shells, the first ones `around`, it follows. */
+  /** First edge of that strand; how many shells, the first ones `around`, it follows; and the pills where it can reach any. */
+  private under: NearPills | null = null;
   private sounded = 0;
   private beside = 0;
   /** Whether the edge below a point of the strand that `sound` looked at cannot be deep in anything. */
   isClear(s: number, p: number): boolean {
     if (this.nearFloors[s] !== 0) return false;
     for (let a = 0; a < this.beside; a++) if (this.shells[this.around[a]].follows(p)) return false;
-    return !this.near || this.near.deep[p - this.sounded] === 0;
+    return !this.under || this.under.deep[p - this.sounded] === 0;
   }
   /** A strand that touched something and is now far from everything. */
   private letGo(system: RodSystem, s: number): void {

@@ -59,4 +59,14 @@ describe('what moves rigidly', () => {
     rigid.place(m, m, 0, 1);
     expect(rigid.placesOf(m)).toEqual(rigid.ends);
   });
+  it('tells the space that all of them take up in a frame, with what is kept from them', () => {
+    const pills = [pill(), pill()], from = Float64Array.from(pills.flatMap(motion)), to = Float64Array.from(pills.flatMap(motion)), rigid = new RigidColliders(pills, [], 0.01, 0), box = new Float64Array(6);
+    rigid.boxOf(from, to, box);
+    for (const motions of [from, to]) for (let k = 0; k < 2; k++) for (let e = 0; e < 2; e++) for (let c = 0; c < 3; c++) {
+      const v = rigid.placesOf(motions)[6 * k + 3 * e + c], r = rigid.radii[2 * k + e] + 0.01;
+      expect(v - r).toBeGreaterThanOrEqual(box[c]);
+      expect(v + r).toBeLessThanOrEqual(box[3 + c]);
+    }
+    expect(box.every(Number.isFinite)).toBe(true);
+  });
 });

@@ -66,6 +66,19 @@ export class RigidColliders {
       this.balls[4 * k + 3] = 0.5 * Math.sqrt((E[e + 3] - E[e]) ** 2 + (E[e + 4] - E[e + 1]) ** 2 + (E[e + 5] - E[e + 2]) ** 2) + Math.max(R[2 * k], R[2 * k + 1]);
     }
   }
+  /** The space that all pills, with the distances kept from them, take up at both ends of a frame (low, high; m), into `out`. */
+  boxOf(from: RigidMotions, to: RigidMotions, out: Float64Array): void {
+    out.fill(Infinity, 0, 3);
+    out.fill(-Infinity, 3, 6);
+    for (const motions of [from, to]) {
+      const E = this.placesOf(motions);
+      for (let e = 0; e < E.length; e++) {
+        const k = (e / 6) | 0, c = e % 3, r = this.radii[2 * k + (e % 6 < 3 ? 0 : 1)] + Math.max(0, this.gaps[k]);
+        out[c] = Math.min(out[c], E[e] - r);
+        out[3 + c] = Math.max(out[3 + c], E[e] + r);
+      }
+    }
+  }
   /** Whether a strand of a length with its root at `r` could reach a floor between two frames. */
   floorNear(f: number, from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, r: number, length: number): boolean {
     const o = 7 * (this.count + f), P = this.plane, reach = length + this.gaps[this.count + f] + 0.01;
