@@ -10,7 +10,7 @@
 import { NearMemory } from './fast/near-memory';
 import { copyFound, offer, takeFound, type Found } from './found';
 import { FOUND, NearPills } from './near-pills';
-import { pillDistanceAt, type Pill } from './pills';
+import type { Pill } from './pills';
 import { MOST_FLOORS, RigidColliders, type Floor, type RigidMotions } from './rigid-colliders';
 import { EDGE, LOWER_THEN, MOST_KEPT, UPPER, UPPER_THEN, type Shell } from './shell';
 import { SLOTS } from './rod/arrays';
@@ -47,22 +47,20 @@ export interface ContactSettings {
 
 export class ContactFinder {
   /** Made anew for every substep. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['near', 'under', 'memory', 'ownPlaces', 'around', 'alive', 'nearPills', 'pillBox']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['near', 'under', 'memory', 'ownPlaces', 'around', 'alive', 'nearPills']);
   /** Pills and floors; `count` of them pills. */
   readonly rigid: RigidColliders;
   private readonly count: number;
   private readonly floors: readonly Floor[];
-  private readonly out = new Float64Array(4);
   /** Where the searches work; none where nothing but floors is. */
   private readonly memory: NearMemory | null;
   private ownPlaces = new Float64Array(0);
   /** The edge that is looked at, as shells ask for it; and a place. */
   private readonly edge = new Float64Array(EDGE);
   private readonly at = new Float64Array(3);
-  /** Floors near each strand this frame, as bits; whether it can reach the space that all pills go through; and that space (low, high; m). */
+  /** Floors near each strand this frame, as bits; and whether it can reach the space that all pills go through. */
   private readonly nearFloors: Uint8Array;
   private readonly nearPills: Uint8Array;
-  private readonly pillBox = new Float64Array(6);
   /** What pills are near; null where there are none. */
   private near: NearPills | null = null;
   /** Whether a strand has been looked at before, and whether it touched anything in the last substep. */
@@ -136,9 +134,9 @@ export class ContactFinder {
 
   /** Lists, for each strand, the floors and shells it could reach between two frames, and readies the shells that are near any. `lengths`: strand lengths, m. */
   cull(from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, lengths: ArrayLike<number>): void {
-    this.rigid.boxOf(from, to, this.pillBox);
+    this.rigid.frame(from, to);
     for (let s = 0; s < this.strandCount; s++) {
-      this.nearPills[s] = this.meets(rootFrom, 3 * s, lengths[s] + 0.01) || this.meets(rootTo, 3 * s, lengths[s] + 0.01) ? 1 : 0;
+      this.nearPills[s] = this.rigid.reaches(rootFrom, 3 * s, lengths[s] + 0.01) || this.rigid.reaches(rootTo, 3 * s, lengths[s] + 0.01) ? 1 : 0;
       let floors = 0;
       for (let f = 0; f < this.floors.length && f < MOST_FLOORS; f++) if (this.rigid.floorNear(f, from, to, rootFrom, rootTo, 3 * s, lengths[s])) floors |= 1 << f;
       this.nearFloors[s] = floors;
@@ -152,11 +150,6 @@ export class ContactFinder {
       this.shellsNear[q] = any;
       if (any) shell.build();
     });
-  }
-  /** Whether a ball about the root at `o` of `roots` reaches the space that pills go through in the frame. */
-  private meets(roots: ArrayLike<number>, o: number, r: number): boolean {
-    const B = this.pillBox;
-    return roots[o] > B[0] - r && roots[o] < B[3] + r && roots[o + 1] > B[1] - r && roots[o + 1] < B[4] + r && roots[o + 2] > B[2] - r && roots[o + 2] < B[5] + r;
   }
   /** Places of a shell's vertices at both ends of the frame; `points`: of the whole system. */
   frame(which: number, from: Float64Array, to: Float64Array, points: number): void {
@@ -213,7 +206,7 @@ export class ContactFinder {
     if (meshes) {
       this.hairBox.fill(Infinity, 0, 3);
       this.hairBox.fill(-Infinity, 3, 6);
-      for (let s = 0; s < system.strandCount; s++) { this.goesTo(system, s, h, gravity); this.goesThrough(system, s, h); }
+      for (let s = 0; s < system.strandCount; s++) { this.goesTo(system, s, h, gravity); this.sweeps(system, s, h); }
       for (let c = 0; c < 3; c++) { this.hairBox[c] -= 0.01; this.hairBox[3 + c] += 0.01; }
       for (let q = 0; q < this.shells.length; q++) if (this.shellsNear[q] === 1) this.shells[q].ready(this.hairBox);
     }
@@ -230,7 +223,7 @@ export class ContactFinder {
     this.still = 1;
     this.askedGap = gap;
     this.goesTo(system, s, 0, STILL);
-    this.goesThrough(system, s, 0);
+    this.sweeps(system, s, 0);
     this.gather(system, s);
     this.keptDepth = KEPT_DEPTH;
     this.still = 0;
@@ -247,7 +240,7 @@ export class ContactFinder {
     }
   }
   /** The space that a strand goes through, and all hair with it; and how far its fastest point goes. */
-  private goesThrough(system: RodSystem, s: number, h: number): void {
+  private sweeps(system: RodSystem, s: number, h: number): void {
     const { k: { v }, lanes: L, start } = system, P = this.places, B = this.hairBox, S = this.strandBoxes;
     let way = 0, s0 = Infinity, s1 = Infinity, s2 = Infinity, e0 = -Infinity, e1 = -Infinity, e2 = -Infinity;
     for (let c = system.at(s, 0, 3), q = 6 * start[s]; q < 6 * start[s + 1]; c += 3 * L, q += 6) {
@@ -460,31 +453,19 @@ export class ContactFinder {
     return any;
   }
 
-  /** Least distance of a place to a pill's surface at the end of the last placed substep, no more than 0, m; `deepest` is of which one, where it is less. */
-  private belowPills(at: Float64Array): number {
-    const { ends, radii, balls: B } = this.rigid;
-    let least = 0;
-    for (let k = 0; k < this.count; k++) {
-      const x = at[0] - B[4 * k], y = at[1] - B[4 * k + 1], z = at[2] - B[4 * k + 2], far = B[4 * k + 3];
-      if (x * x + y * y + z * z > far * far) continue;
-      const d = pillDistanceAt(at, 0, ends, 6 * k, radii, 2 * k, this.out);
-      if (d < least) { least = d; this.deepest = k; }
-    }
-    return least;
-  }
   /** Deepest place of a point below the surface of any pill or floor at the end of the last placed substep, m, ≥ 0. */
   depth(s: number, px: number, py: number, pz: number): number {
     const { at, rigid: { planes: P } } = this;
     at[0] = px; at[1] = py; at[2] = pz;
-    let least = this.belowPills(at);
+    let least = this.rigid.below(at);
     for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) least = Math.min(least, P[4 * f] * px + P[4 * f + 1] * py + P[4 * f + 2] * pz - P[4 * f + 3]);
     return -least;
   }
   /** The same for a place, `at`, on the edge below point `p`, shells and all; `deepest` is of which of them. */
   edgeDepth(s: number, p: number, at: Float64Array): number {
     const { planes: P } = this.rigid;
-    this.deepest = -1;
-    let least = this.belowPills(at);
+    let least = this.rigid.below(at);
+    this.deepest = this.rigid.deepest;
     if (this.nearFloors[s] !== 0) for (let f = 0; f < this.floors.length; f++) if ((this.nearFloors[s] & (1 << f)) !== 0) {
       const d = P[4 * f] * at[0] + P[4 * f + 1] * at[1] + P[4 * f + 2] * at[2] - P[4 * f + 3];
       if (d < least) { least = d; this.deepest = this.count + f; }

@@ -59,14 +59,15 @@ describe('what moves rigidly', () => {
     rigid.place(m, m, 0, 1);
     expect(rigid.placesOf(m)).toEqual(rigid.ends);
   });
-  it('tells the space that all of them take up in a frame, with what is kept from them', () => {
-    const pills = [pill(), pill()], from = Float64Array.from(pills.flatMap(motion)), to = Float64Array.from(pills.flatMap(motion)), rigid = new RigidColliders(pills, [], 0.01, 0), box = new Float64Array(6);
-    rigid.boxOf(from, to, box);
-    for (const motions of [from, to]) for (let k = 0; k < 2; k++) for (let e = 0; e < 2; e++) for (let c = 0; c < 3; c++) {
-      const v = rigid.placesOf(motions)[6 * k + 3 * e + c], r = rigid.radii[2 * k + e] + 0.01;
-      expect(v - r).toBeGreaterThanOrEqual(box[c]);
-      expect(v + r).toBeLessThanOrEqual(box[3 + c]);
+  it('is reached from where any of its pills is at either end of a frame, with what is kept from it, and not from far away', () => {
+    const pills = [pill(), pill()], from = Float64Array.from(pills.flatMap(motion)), to = Float64Array.from(pills.flatMap(motion)), rigid = new RigidColliders(pills, [], 0.01, 0);
+    rigid.frame(from, to);
+    for (const motions of [from, to]) for (let k = 0; k < 2; k++) for (let e = 0; e < 2; e++) for (let c = 0; c < 3; c++) for (const side of [-1, 1]) {
+      const at = rigid.placesOf(motions).slice(6 * k + 3 * e, 6 * k + 3 * e + 3);
+      at[c] += side * (rigid.radii[2 * k + e] + 0.0299);
+      expect(rigid.reaches(at, 0, 0.02)).toBe(true);
+      at[c] += side * 100;
+      expect(rigid.reaches(at, 0, 0.02)).toBe(false);
     }
-    expect(box.every(Number.isFinite)).toBe(true);
   });
 });

@@ -3,7 +3,7 @@
  * frame are interpolated (spherical for the turn).
  */
 import { mixMotion, moveInto, rotationRowsInto, turnInto } from '../math/mat4';
-import { pillDistance, type Pill } from './pills';
+import { pillDistance, pillDistanceAt, type Pill } from './pills';
 
 /** Floors that a strand's list has bits for. */
 export const MOST_FLOORS = 8;
@@ -35,6 +35,8 @@ export class RigidColliders {
   readonly gaps: Float64Array;
   readonly frictions: Float64Array;
   private readonly placed: Float64Array;
+  /** Of the frame: low and high, m, of what pills take up. */
+  private readonly box = new Float64Array(6);
 
   /** `MOST_FLOORS` of the floors count. */
   constructor(readonly pills: readonly Pill[], readonly floors: readonly Floor[], gap: number, friction: number) {
@@ -66,19 +68,39 @@ export class RigidColliders {
       this.balls[4 * k + 3] = 0.5 * Math.sqrt((E[e + 3] - E[e]) ** 2 + (E[e + 4] - E[e + 1]) ** 2 + (E[e + 5] - E[e + 2]) ** 2) + Math.max(R[2 * k], R[2 * k + 1]);
     }
   }
-  /** The space that all pills, with the distances kept from them, take up at both ends of a frame (low, high; m), into `out`. */
-  boxOf(from: RigidMotions, to: RigidMotions, out: Float64Array): void {
-    out.fill(Infinity, 0, 3);
-    out.fill(-Infinity, 3, 6);
+  /** For a frame: the space that all pills, with the distances kept from them, take up at its ends. */
+  frame(from: RigidMotions, to: RigidMotions): void {
+    const { box } = this;
+    box.fill(Infinity, 0, 3);
+    box.fill(-Infinity, 3, 6);
     for (const motions of [from, to]) {
       const E = this.placesOf(motions);
       for (let e = 0; e < E.length; e++) {
         const k = (e / 6) | 0, c = e % 3, r = this.radii[2 * k + (e % 6 < 3 ? 0 : 1)] + Math.max(0, this.gaps[k]);
-        out[c] = Math.min(out[c], E[e] - r);
-        out[3 + c] = Math.max(out[3 + c], E[e] + r);
+        box[c] = Math.min(box[c], E[e] - r);
+        box[3 + c] = Math.max(box[3 + c], E[e] + r);
       }
     }
   }
+  /** Whether a ball about place `o` of `A` reaches that space. */
+  reaches(A: ArrayLike<number>, o: number, r: number): boolean {
+    const { box: B } = this;
+    return A[o] > B[0] - r && A[o] < B[3] + r && A[o + 1] > B[1] - r && A[o + 1] < B[4] + r && A[o + 2] > B[2] - r && A[o + 2] < B[5] + r;
+  }
+  /** Least distance of a place to a pill's surface where pills were last placed, no more than 0, m; `deepest` is of which one, −1 for none. */
+  below(at: Float64Array): number {
+    const { ends, radii, balls: B } = this;
+    let least = 0;
+    this.deepest = -1;
+    for (let k = 0; k < this.count; k++) {
+      const x = at[0] - B[4 * k], y = at[1] - B[4 * k + 1], z = at[2] - B[4 * k + 2], far = B[4 * k + 3];
+      if (x * x + y * y + z * z > far * far) continue;
+      const d = pillDistanceAt(at, 0, ends, 6 * k, radii, 2 * k, this.out);
+      if (d < least) { least = d; this.deepest = k; }
+    }
+    return least;
+  }
+  deepest = -1;
   /** Whether a strand of a length with its root at `r` could reach a floor between two frames. */
   floorNear(f: number, from: RigidMotions, to: RigidMotions, rootFrom: ArrayLike<number>, rootTo: ArrayLike<number>, r: number, length: number): boolean {
     const o = 7 * (this.count + f), P = this.plane, reach = length + this.gaps[this.count + f] + 0.01;
