@@ -12,18 +12,12 @@ beforeAll(async () => { character = await oda(); few = demoGroom(character, 160)
 
 describe.each([['look back', 48, false], ['lock-beam walk', 25, true], ['jump ashore', 42, false]] as const)('Oda, %s', (clip, end, cyclic) => { it(KEPT, () => keeps(character, few, clip, end, cyclic), 240_000); });
 
-let sagged: ReturnType<typeof restless>;
-it('hair at rest on collar and shoulders stays at rest: no point moves faster than 1 mm/s', () => {
-  expect(restless(true).fastest).toBeLessThan(1e-3);
-}, 120_000);
-it('hair that sags onto collar and shoulders comes to rest there, but for a few tips between scarf and neck', () => {
-  const { moved, touching, restless: few } = (sagged = restless(false));
+it('hair that sags onto collar, scarf and shoulders comes to rest there: no point moves faster than 1 mm/s', () => {
+  const { moved, touching, fastest } = restless(false);
   expect(moved).toBeGreaterThan(0.01);
   expect(touching).toBeGreaterThan(50);
-  expect(few / 160).toBeLessThan(0.06);
+  expect(fastest).toBeLessThan(1e-3);
 }, 120_000);
-// known fault: tips near a sharp edge, beyond which the plane of its face counts, or without room between scarf, collar and neck, go to and fro by up to 3 mm
-it.fails('… and those too', () => { expect(sagged.fastest).toBeLessThan(1e-3); });
 
 /** Eight seconds without a clip; of the last one, how fast points are and how many guides have any faster than 1 mm/s. */
 function restless(calmStart: boolean): { fastest: number; restless: number; moved: number; touching: number } {

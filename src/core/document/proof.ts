@@ -5,7 +5,7 @@ import { z } from 'zod';
 import type { GroomDocument } from './schema';
 
 /** Changed whenever the solver gives other results for the same input. */
-export const SOLVER_VERSION = 15;
+export const SOLVER_VERSION = 16;
 
 const count = z.number().int();
 /** Where a loop closes: how far the strands are from where they were when it began, m and m/s, seen from their roots; and the guides. */

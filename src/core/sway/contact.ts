@@ -22,6 +22,8 @@ const NEAR = 0.002, WIDE = 0.012;
 const HANDED_ON = 0.7;
 /** A contact so low on an edge whose lower point cannot move would swing its upper point far. */
 const LEAST_PLACE = 0.25;
+/** m: of two alike, the one an edge touches already is kept until the other is so much nearer. */
+const HELD = 3e-5;
 /** Share of a depth that is left after a substep: it must not turn into speed. */
 const KEPT_DEPTH = 0.8;
 const STILL = [0, 0, 0] as const;
@@ -75,7 +77,7 @@ export class ContactFinder {
   /** Edges: length from the root to the upper point, m. */
   private arc = new Float64Array(0);
   /** Nearest two of an edge. */
-  private readonly found = Array.from({ length: SLOTS }, (): Found => ({ id: -1, gap: 0, s: 1, nx: 0, ny: 1, nz: 0, plane: 0, ux: 0, uy: 0, uz: 0 }));
+  private readonly found = Array.from({ length: SLOTS }, (): Found => ({ id: -1, rank: 0, gap: 0, s: 1, nx: 0, ny: 1, nz: 0, plane: 0, ux: 0, uy: 0, uz: 0 }));
   private shellReady = false;
   /** Of how deep an edge is, how much lower its planes lie; and of the distance kept, how much is asked for. */
   private keptDepth = KEPT_DEPTH;
@@ -384,7 +386,7 @@ export class ContactFinder {
       if ((floors & (1 << f)) === 0) continue;
       const id = this.count + f, kept = Math.min(gaps[id] * share, most), gap = P[4 * f] * x + P[4 * f + 1] * y + P[4 * f + 2] * z - P[4 * f + 3] - kept;
       if (gap > WIDE) continue;
-      const taken = offer(this.found, id, gap, 1, P[4 * f], P[4 * f + 1], P[4 * f + 2]);
+      const taken = offer(this.found, id, gap, gap, 1, P[4 * f], P[4 * f + 1], P[4 * f + 2]);
       if (taken) {
         taken.plane = P[4 * f + 3] + kept;
         this.rigid.slide(taken, id, x, y, z);
@@ -398,11 +400,20 @@ export class ContactFinder {
     for (let q = 0; q < shell.count; q++) {
       const c = shell.candidates[q];
       if (c.s < this.leastPlace) continue;
-      const taken = offer(this.found, this.shellIds[which] + c.id, c.gap, c.s, c.nx, c.ny, c.nz);
+      const id = this.shellIds[which] + c.id, held = id === this.touched[SLOTS * p] || id === this.touched[SLOTS * p + 1];
+      const taken = offer(this.found, id, held ? c.gap - HELD : c.gap, c.gap, c.s, c.nx, c.ny, c.nz);
       if (taken) { taken.plane = c.plane; taken.ux = c.ux; taken.uy = c.uy; taken.uz = c.uz; }
     }
   }
 
+  /** Whether a contact is the one in a slot, whose normal stands at `n`: 2 by its number; 1 where neighbouring triangles hand it on while it points the same way; 0 where it is another, or there was none. */
+  private goesOn({ touchNormal }: RodSystem['k'], f: Found, slot: number, n: number, L: number): 0 | 1 | 2 {
+    const was = this.touched[slot];
+    if (f.id < 0 || was < 0) return 0;
+    if (f.id < this.shellIds[0] || was < this.shellIds[0]) return f.id === was ? 2 : 0;
+    if (touchNormal[n] * f.nx + touchNormal[n + L] * f.ny + touchNormal[n + 2 * L] * f.nz <= HANDED_ON || this.shellOf(f.id) !== this.shellOf(was)) return 0;
+    return f.id === was ? 2 : 1;
+  }
   /** Writes the contacts found for an edge into its slots; returns 1 where there is any. */
   private fill(system: RodSystem, strand: number, i: number): number {
     const E = this.edge, apx = E[6], apy = E[7], apz = E[8], bpx = E[9], bpy = E[10], bpz = E[11];
@@ -419,19 +430,15 @@ export class ContactFinder {
     for (let j = 0; j < SLOTS; j++) if (found[j].id >= 0 && found[j].gap - begun > NEAR) found[j].id = -1;
     if (first.id < 0 && second.id >= 0) { copyFound(first, second); second.id = -1; }
     // a contact keeps the slot it has, and with it what is carried from substep to substep
-    const was0 = touched[SLOTS * p], was1 = touched[SLOTS * p + 1], swap = (second.id >= 0 && second.id === was0) || (first.id >= 0 && first.id === was1 && first.id !== was0);
+    const keep = this.goesOn(k, first, SLOTS * p, triple, L) + this.goesOn(k, second, SLOTS * p + 1, triple + 3 * L, L), swap = this.goesOn(k, first, SLOTS * p + 1, triple + 3 * L, L) + this.goesOn(k, second, SLOTS * p, triple, L) > keep;
     let any = 0;
     for (let j = 0; j < SLOTS; j++) {
       const f = swap ? (j === 0 ? second : first) : (j === 0 ? first : second), slot = SLOTS * p + j, e = single + j * L, n = triple + 3 * j * L;
-      if (f.id !== touched[slot]) {
-        // neighbouring triangles hand a contact on while it points the same way
-        const handed = f.id >= this.shellIds[0] && this.shellOf(f.id) === this.shellOf(touched[slot]) && k.touchNormal[n] * f.nx + k.touchNormal[n + L] * f.ny + k.touchNormal[n + 2 * L] * f.nz > HANDED_ON;
-        if (!handed) {
-          k.touchForce[e] = k.touchSticks[e] = k.touchWas[e] = k.touchLag[e] = 0;
-          k.touchStick[n] = k.touchStick[n + L] = k.touchStick[n + 2 * L] = 0;
-        }
-        touched[slot] = f.id;
+      if (this.goesOn(k, f, slot, n, L) === 0) {
+        k.touchForce[e] = k.touchSticks[e] = k.touchWas[e] = k.touchLag[e] = 0;
+        k.touchStick[n] = k.touchStick[n + L] = k.touchStick[n + 2 * L] = 0;
       }
+      touched[slot] = f.id;
       if (f.id < 0) { k.touchOn[e] = 0; continue; }
       const cx = apx + f.s * (bpx - apx), cy = apy + f.s * (bpy - apy), cz = apz + f.s * (bpz - apz);
       if (f.id < this.count) this.rigid.slide(f, f.id, cx, cy, cz);
@@ -472,11 +479,14 @@ export class ContactFinder {
     }
     let depth = -least;
     for (let q = 0; q < this.shells.length; q++) {
-      const d = this.shells[q].follows(p) ? this.shells[q].depth(p, at) : 0;
+      const d = this.shells[q].follows(p) ? this.shells[q].depth(p, at, this.meets(q, p)) : 0;
       if (d > depth) { depth = d; this.deepest = this.count + this.floors.length + q; }
     }
     return depth;
   }
+  /** Whether the edge below a point touches any shell, or a certain one. */
+  meetsMesh(p: number): boolean { return this.touched[SLOTS * p] >= this.shellIds[0] || this.touched[SLOTS * p + 1] >= this.shellIds[0]; }
+  private meets(q: number, p: number): boolean { return this.shellOf(this.touched[SLOTS * p]) === q || this.shellOf(this.touched[SLOTS * p + 1]) === q; }
   /** Collider that the last `edgeDepth` found deepest: pills, then floors, then shells; −1 for none. */
   deepest = -1;
   /** Depth of a point beyond its side of any shell at the end of the last placed substep, m, ≥ 0. */

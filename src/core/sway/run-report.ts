@@ -117,10 +117,11 @@ export function strandDepth(system: RodSystem, x: ArrayLike<number>, contacts: C
   for (let p = start[g] + 2; p < start[g + 1]; p++) {
     if (contacts.isRooted(p) || contacts.isClear(g, p)) continue;
     const a = 3 * p, dx = x[a] - x[a - 3], dy = x[a + 1] - x[a - 2], dz = x[a + 2] - x[a - 1];
-    // the point, and two places on the segment below it
-    for (let q = 0; q < 3; q++) {
+    // the point, and two places on the segment below it; more where it lies on a mesh, which may be thin
+    const places = contacts.meetsMesh(p) ? 6 : 3;
+    for (let q = 0; q < places; q++) {
       if (q > 0 && (p === start[g] + 2 || contacts.isRooted(p - 1))) break;
-      const t = q / 3;
+      const t = q / places;
       PLACE[0] = x[a] - t * dx; PLACE[1] = x[a + 1] - t * dy; PLACE[2] = x[a + 2] - t * dz;
       const depth = contacts.edgeDepth(g, p, PLACE);
       if (depth > most) { most = depth; collider = contacts.deepest; }

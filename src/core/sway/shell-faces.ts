@@ -2,9 +2,12 @@
 import { NearMemory } from './fast/near-memory';
 import { NearShell, POSE } from './fast/near-shell';
 
+/** Faces about a corner that are asked at most. */
+const MOST_ABOUT = 64;
+
 export class ShellFaces {
   /** Nothing is carried from frame to frame but what the search knows of points. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'from', 'to', 'substep']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'opposite', 'from', 'to', 'substep']);
   readonly search: NearShell;
   readonly count: number;
   private substep = 0;
@@ -15,7 +18,7 @@ export class ShellFaces {
   to: Float64Array = new Float64Array(0);
 
   /** `opposite`: half-edges; `starts`: first triangle of each patch, and the end; `memory`: that of the run's other colliders. */
-  constructor(readonly triangles: Uint32Array, opposite: Int32Array, starts: Int32Array, vertices: number, memory = new NearMemory()) {
+  constructor(readonly triangles: Uint32Array, private readonly opposite: Int32Array, starts: Int32Array, vertices: number, memory = new NearMemory()) {
     this.count = triangles.length / 3;
     this.search = new NearShell(triangles, opposite, starts, vertices, memory);
   }
@@ -40,4 +43,37 @@ export class ShellFaces {
   crosses(t: number, A: Float64Array, start: number, goal: number): boolean { return this.search.code.crosses(t, A[start], A[start + 1], A[start + 2], A[goal], A[goal + 1], A[goal + 2]) !== 0; }
   /** From triangle to triangle as long as the next one is nearer to place `k` of `A`; `near` is of the last. */
   follow(t: number, end: 0 | 9, A: Float64Array, k: number): number { return this.search.code.follow(t, end, A[k], A[k + 1], A[k + 2]); }
+  /** Whether the nearest place just found is on a border: beyond it either side is free. */
+  pastBorder(t: number): boolean {
+    const N = this.near;
+    if (N[3] > 0) for (let e = 0; e < 3; e++) if (N[(e + 2) % 3] < 1e-9 && this.opposite[3 * t + e] < 0) return true;
+    return false;
+  }
+  /**
+   * Whether a way (m) from the nearest place just found, at the substep's start (0) or end (9), leads outward where that lies on an edge between two faces: by the mean of both; or in a corner:
+   * by the mean of all faces about it, weighted by their angles there. **Source:** Bærentzen and Aanæs, Signed distance computation using the angle weighted pseudonormal, *from memory*.
+   */
+  outsideRim(t: number, side: number, end: 0 | 9, dx: number, dy: number, dz: number): boolean {
+    const { near: N, pose: P, opposite } = this, normal = end === 0 ? 18 : 21, a = this.posedAt(t) + normal;
+    const e = N[2] < 1e-9 ? 0 : N[0] < 1e-9 ? 1 : 2, corner = N[(e + 1) % 3] < 1e-9 ? e : N[e] < 1e-9 ? (e + 1) % 3 : -1;
+    if (corner < 0) {
+      const other = opposite[3 * t + e];
+      if (other < 0) return false;
+      const b = this.posedAt((other / 3) | 0) + normal;
+      return side * ((P[a] + P[b]) * dx + (P[a + 1] + P[b + 1]) * dy + (P[a + 2] + P[b + 2]) * dz) > 0;
+    }
+    let sum = 0, f = t, k = corner;
+    for (let about = 0; about < MOST_ABOUT; about++) {
+      const o = this.posedAt(f), v = o + end + 3 * k, p = o + end + 3 * ((k + 1) % 3), q = o + end + 3 * ((k + 2) % 3);
+      const px = P[p] - P[v], py = P[p + 1] - P[v + 1], pz = P[p + 2] - P[v + 2], qx = P[q] - P[v], qy = P[q + 1] - P[v + 1], qz = P[q + 2] - P[v + 2];
+      const cos = (px * qx + py * qy + pz * qz) / Math.max(1e-30, Math.sqrt((px * px + py * py + pz * pz) * (qx * qx + qy * qy + qz * qz)));
+      sum += Math.acos(Math.max(-1, Math.min(1, cos))) * (P[o + normal] * dx + P[o + normal + 1] * dy + P[o + normal + 2] * dz);
+      const h = opposite[3 * f + k];
+      if (h < 0) break;
+      f = (h / 3) | 0;
+      k = ((h % 3) + 1) % 3;
+      if (f === t) break;
+    }
+    return side * sum > 0;
+  }
 }

@@ -33,6 +33,8 @@ const BEHIND = 3e-4;
 const STEP = 0.003, MOST_STEPS = 4;
 /** A nearest place so many times further than the plane it lies in is beside it. */
 const BESIDE = 1.25;
+/** m: what is so near, beyond the distance kept, an edge lies on. */
+const PRESSES = 3e-4;
 /** Contacts of an edge whose normals' cosine is less face each other; together they lean another way if their sum is so long. */
 const OPPOSED = -0.3, LEANING = 0.15;
 /** A surface met at the end of a substep that faces so differently (cosine) from the one it comes from is another side. */
@@ -50,14 +52,18 @@ const SPOT = 12, SPOT_THEN = 15, SHARE = 18, KEPT = 19, LENGTH = 21;
 /** What an edge may touch: share of the edge, gap at its predicted end, normal, plane, movement of the surface, and who. */
 export interface Candidate { id: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
 
+/** None. Numbers that are not whole from the start: others would be put elsewhere when they become so. */
+const nothing = (): Candidate => ({ id: -1, gap: 0.5, s: 0.5, nx: 0.5, ny: 0.5, nz: 0.5, plane: 0.5, ux: 0.5, uy: 0.5, uz: 0.5 });
+
 export class Shell {
   /** Made with the shell, or anew for every frame or substep before it is asked for: no part of what a run has become. */
-  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'corners', 'opposite', 'even', 'low', 'high', 'weights']);
+  static readonly madeAnew: ReadonlySet<string> = new Set(['triangles', 'corners', 'opposite', 'even', 'low', 'high', 'weights', 'far', 'mostFar', 'topOf', 'top', 'foot']);
   readonly triangleCount: number;
   /** Whether hair is kept on its outside; else on the side it is on. */
   readonly closed: boolean;
-  /** m: from the upper point of the edge asked about to what it follows. */
-  private upperFar = Infinity;
+  /** m: from the last place to what it follows, and how far the nearest can be from the next one, as that is not far away on the edge. */
+  private far = Infinity;
+  private mostFar = Infinity;
   /** m: how much farther from what it follows the last place was than any contact of it, where it would go. */
   private clear = 0;
   /** Candidates of the last edge asked about. */
@@ -78,6 +84,8 @@ export class Shell {
   private astray = new Uint8Array(0);
   /** Points: triangle nearest where they would go. */
   private goal = new Int32Array(0);
+  /** Points: 1 where the edge below lies on something between its ends. */
+  private lies = new Uint8Array(0);
   private frameNumber = 0;
   /** Weights of the corners at the place an edge's place comes from. */
   private readonly weights = new Float64Array(3);
@@ -114,6 +122,7 @@ export class Shell {
     this.faces.search.pointsOf(points);
     this.astray = new Uint8Array(points);
     this.goal = new Int32Array(points).fill(-1);
+    this.lies = new Uint8Array(points);
   }
 
   /** Places of the vertices at both ends of the frame, 3 × vertices, m; kept until the next call. `build` must follow where hair can come near. */
@@ -158,6 +167,7 @@ export class Shell {
 
   /** The substep from share `t0` to `t1` of the frame. */
   place(t0: number, t1: number): void {
+    this.topOf = -1;
     this.faces.place(t0, t1);
     this.grid.placed();
   }
@@ -183,31 +193,80 @@ export class Shell {
     if (seed < 0 && hits[o + 2] < 0) return;
     E[KEPT] = Math.min(this.thickness, E[MOST_KEPT]);
     E[SHARE] = 1;
-    this.upperFar = Infinity;
+    this.far = this.mostFar = Infinity;
+    this.takeOver(p);
     if (hits[o] >= 0) this.touch(p, 0, E);
+    this.remember(p);
+    const upperFar = this.far;
+    this.mostFar = Infinity;
     if (hits[o + 1] >= 0) this.touch(p, 1, E);
     const length = (E[LENGTH] = Math.sqrt((E[9] - E[6]) ** 2 + (E[10] - E[7]) ** 2 + (E[11] - E[8]) ** 2));
     // the surface is as good as flat between its ends, and reaches as far: they are enough
-    if (hits[o] >= 0 && (rooted || (below >= 0 && this.flatBetween(p, hits[o], below, length)))) { hits[o + 2] = -1; return; }
-    // the middle, from where its ends are
+    if (hits[o] >= 0 && (rooted || (below >= 0 && this.lies[p] === 0 && this.flatBetween(p, hits[o], below, length)))) { hits[o + 2] = -1; return; }
+    const ends = this.count;
+    // what lies across the edge may be thin: in short steps from both ends in, then the middle, and in short steps from there out
     if (hits[o + 2] < 0) { hits[o + 2] = seed; sides[o + 2] = hits[o] >= 0 ? sides[o] : sides[o - 3]; }
+    let middle = hits[o + 2], side = sides[o + 2];
+    const steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP)), apart = (0.5 * length) / (steps + 1), lower = below >= 0 ? (steps + 1) >> 1 : steps, upper = hits[o] >= 0 ? (steps + 1) >> 1 : steps;
+    this.mostFar = this.clear = Infinity;
+    if (below >= 0) { hits[o + 2] = below; sides[o + 2] = sides[o - 3]; this.clear = 0; }
+    for (let k = steps - 1; k >= lower && hits[o + 2] >= 0; k--) this.step(p, 0.5 - (0.5 * (k + 1)) / (steps + 1), apart, E);
+    const fromLower = this.mostFar;
+    this.mostFar = upperFar;
+    this.clear = 0;
+    if (hits[o] >= 0) { hits[o + 2] = hits[o]; sides[o + 2] = sides[o]; }
+    for (let k = steps - 1; k >= upper && hits[o + 2] >= 0; k--) this.step(p, 0.5 + (0.5 * (k + 1)) / (steps + 1), apart, E);
+    const fromUpper = this.mostFar;
+    hits[o + 2] = middle; sides[o + 2] = side;
+    this.mostFar = Math.min(fromLower + (lower + 1) * apart, fromUpper + (upper + 1) * apart, REACH + SLACK + this.thickness);
     E[SHARE] = 0.5;
     this.touch(p, 2, E);
-    // what lies across the edge may be thin: in short steps from the middle out and from both ends in
-    const middle = hits[o + 2], steps = Math.min(MOST_STEPS, Math.floor((0.5 * length) / STEP)), apart = (0.5 * length) / (steps + 1), middleClear = this.clear;
-    for (let half = -1; half < 2; half += 2) for (let way = 0; way < 2; way++) {
-      const end = half > 0 ? hits[o] : below, inner = end >= 0 ? (steps + 1) >> 1 : steps;
-      hits[o + 2] = way === 0 ? middle : end;
-      this.clear = way === 0 ? middleClear : 0;
-      for (let k = 0; k < (way === 0 ? inner : steps - inner) && hits[o + 2] >= 0; k++) {
-        // from the last place so near it is nowhere near enough
-        if ((this.clear -= apart) > 0) continue;
-        E[SHARE] = 0.5 + (half * 0.5 * (way === 0 ? k + 1 : steps - k)) / (steps + 1);
-        this.touch(p, 2, E);
+    middle = hits[o + 2]; side = sides[o + 2];
+    // what it follows is nearest only as far as has been looked
+    const far = this.far, clear = Math.min(this.clear, SLACK);
+    for (let half = -1; half < 2; half += 2) {
+      const inner = half < 0 ? lower : upper, fromEnd = half < 0 ? fromLower : fromUpper;
+      hits[o + 2] = middle; sides[o + 2] = side;
+      this.mostFar = far;
+      this.clear = clear;
+      for (let k = 0; k < inner && hits[o + 2] >= 0; k++) {
+        this.mostFar = Math.min(this.mostFar, fromEnd + (inner - k - 1) * apart);
+        this.step(p, 0.5 + (half * 0.5 * (k + 1)) / (steps + 1), apart, E);
       }
     }
-    hits[o + 2] = middle;
+    hits[o + 2] = middle; sides[o + 2] = side;
+    this.lies[p] = this.leastIsAfter(ends) ? 1 : 0;
     if (this.closed) this.astrideWall(E);
+  }
+  /** Whether the least gap of all candidates is of one from the given on, and is about to close. */
+  private leastIsAfter(ends: number): boolean {
+    const { candidates: C, count } = this;
+    let least = PRESSES, after = false;
+    for (let i = 0; i < count; i++) if (C[i].gap < least) { least = C[i].gap; after = i >= ends; }
+    return after;
+  }
+  /** What the upper point touched of the edge that was asked about last; and, where that lies below this one, its lower point. */
+  private topOf = -1;
+  private readonly top = nothing();
+  private readonly foot = nothing();
+  private takeOver(p: number): void {
+    const { top, foot } = this, known = this.topOf === p - 1 && top.id >= 0;
+    foot.id = -1;
+    if (known) { foot.id = top.id; foot.gap = top.gap; foot.nx = top.nx; foot.ny = top.ny; foot.nz = top.nz; }
+  }
+  private remember(p: number): void {
+    const { top, candidates: [c] } = this;
+    this.topOf = p;
+    top.id = -1;
+    if (this.count > 0 && c.s === 1) { top.id = c.id; top.gap = c.gap; top.nx = c.nx; top.ny = c.ny; top.nz = c.nz; }
+  }
+  /** The next place along an edge, at a share of it and so far from the last, m; passed over where it is nowhere near by the last one's distance. */
+  private step(p: number, share: number, apart: number, E: Float64Array): void {
+    this.mostFar += apart;
+    if ((this.clear -= apart) > 0) return;
+    E[SHARE] = share;
+    this.touch(p, 2, E);
+    this.mostFar = Math.min(this.mostFar, this.far);
   }
   /**
    * An edge that lies across a wall, as over the rim of a collar, is pushed both ways by its faces and gets nowhere: in place of
@@ -215,23 +274,29 @@ export class Shell {
    * both lean, which is to the rim.
    */
   private astrideWall(E: Float64Array): void {
-    const { candidates: C, near: N, pose: P } = this, r = E[KEPT];
+    const { candidates: C, near: N, pose: P, foot } = this, r = E[KEPT];
     let one = -1, other = -1, worst = -BEHIND;
     for (let i = 0; i < this.count; i++) for (let j = i + 1; j < this.count; j++) {
       const a = C[i], b = C[j], sum = a.gap + b.gap + 2 * r;
       if (sum < worst && a.s !== b.s && a.nx * b.nx + a.ny * b.ny + a.nz * b.nz < OPPOSED) { worst = sum; one = i; other = j; }
     }
+    // its lower point, which the edge below pushes
+    if (foot.id >= 0) for (let i = 0; i < this.count; i++) {
+      const a = C[i], sum = a.gap + foot.gap + 2 * r;
+      if (sum < worst && a.nx * foot.nx + a.ny * foot.ny + a.nz * foot.nz < OPPOSED) { worst = sum; one = i; other = -1; }
+    }
     if (one < 0) return;
-    const a = C[one], b = C[other], s = 0.5 * (a.s + b.s), u = 1 - s;
+    const a = C[one], b = other < 0 ? foot : C[other], s = 0.5 * (a.s + (other < 0 ? 0 : b.s)), u = 1 - s;
     for (let c = 0; c < 3; c++) { E[SPOT + c] = u * E[LOWER + c] + s * E[UPPER + c]; E[SPOT_THEN + c] = u * E[LOWER_THEN + c] + s * E[UPPER_THEN + c]; }
     const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
     const t = this.grid.nearest(E, SPOT, SPOT, -1);
     if (t < 0) return;
     const o = this.faces.posedAt(t);
     this.faces.closest(t, 0, E, SPOT);
-    const v0 = N[0], v1 = N[1], v2 = N[2], far = Math.sqrt(N[4]), rim = N[3] > 0, within = this.outward * (P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2])) < 0;
+    const v0 = N[0], v1 = N[1], v2 = N[2], far = Math.sqrt(N[4]), rim = N[3] > 0;
     const hx = v0 * P[o] + v1 * P[o + 3] + v2 * P[o + 6], hy = v0 * P[o + 1] + v1 * P[o + 4] + v2 * P[o + 7], hz = v0 * P[o + 2] + v1 * P[o + 5] + v2 * P[o + 8];
     const cx = v0 * P[o + 9] + v1 * P[o + 12] + v2 * P[o + 15], cy = v0 * P[o + 10] + v1 * P[o + 13] + v2 * P[o + 16], cz = v0 * P[o + 11] + v1 * P[o + 14] + v2 * P[o + 17];
+    const within = this.outward * (P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2])) < 0 && !(rim && this.faces.outsideRim(t, this.outward, 0, x - hx, y - hy, z - hz));
     let nx = a.nx + b.nx, ny = a.ny + b.ny, nz = a.nz + b.nz, gap = 0;
     if (within) {
       const l = Math.sqrt(nx * nx + ny * ny + nz * nz);
@@ -242,6 +307,8 @@ export class Shell {
     } else {
       if (rim && far > 1e-6) { nx = (x - hx) / far; ny = (y - hy) / far; nz = (z - hz) / far; } else { nx = this.outward * P[o + 21]; ny = this.outward * P[o + 22]; nz = this.outward * P[o + 23]; }
       gap = nx * (px - cx) + ny * (py - cy) + nz * (pz - cz) - r;
+      // it goes free of what it lies over there: that would keep neither end out
+      if (gap > 0) return;
     }
     a.id = 4 * t + 3; a.s = s; a.gap = gap; a.nx = nx; a.ny = ny; a.nz = nz; a.plane = nx * px + ny * py + nz * pz - gap; a.ux = cx - hx; a.uy = cy - hy; a.uz = cz - hz;
     // what faces against it is the wall's other face
@@ -265,18 +332,18 @@ export class Shell {
     return P[o] * P[q] + P[o + 1] * P[q + 1] + P[o + 2] * P[q + 2];
   }
 
-  /** Depth of place `A` on the edge below point `p` beyond its side, m, ≥ 0, at the end of the last placed substep. */
-  depth(p: number, A: Float64Array): number {
+  /** Depth of place `A` on the edge below point `p` beyond its side, m, ≥ 0, at the end of the last placed substep; `touches`: whether that edge touches it, as it may be in farther than what it follows tells. */
+  depth(p: number, A: Float64Array, touches = false): number {
     const { near: N, faces: { search: { hits, sides } } } = this;
     let best = DEEP * DEEP, deep = 0;
-    for (let j = 0; j < 3; j++) {
+    for (let j = 0; j < 3 && !(touches && this.closed); j++) {
       if (hits[3 * p + j] < 0) continue;
       const t = this.faces.follow(hits[3 * p + j], 9, A, 0), side = this.closed ? this.outward : sides[3 * p + j];
       if (N[4] >= best || side === 0) continue;
       best = N[4];
       deep = this.behind(t, side, A);
     }
-    if (deep > 0 && this.closed) {
+    if (this.closed && (deep > 0 || touches)) {
       // beyond a thin wall? Whatever is nearest knows
       const t = this.grid.nearest(A, 0, 0, -1);
       if (t >= 0) {
@@ -294,17 +361,10 @@ export class Shell {
     return Math.max(0, -side * (P[o + 21] * (A[0] - P[o + 9]) + P[o + 22] * (A[1] - P[o + 10]) + P[o + 23] * (A[2] - P[o + 11])));
   }
 
-  /** Whether the nearest place just found is on a border: beyond it either side is free. */
-  private pastBorder(t: number): boolean {
-    const N = this.near;
-    if (N[3] > 0) for (let e = 0; e < 3; e++) if (N[(e + 2) % 3] < 1e-9 && this.opposite[3 * t + e] < 0) return true;
-    return false;
-  }
-
   /** Room for one more candidate. Its numbers are set in place: numbers that are handed on are put on the heap one by one. */
   private more(): Candidate {
     const { candidates: C } = this;
-    if (C.length === this.count) C.push({ id: 0, gap: 0.5, s: 0.5, nx: 0.5, ny: 0.5, nz: 0.5, plane: 0.5, ux: 0.5, uy: 0.5, uz: 0.5 });
+    if (C.length === this.count) C.push(nothing());
     return C[this.count++];
   }
 
@@ -316,8 +376,8 @@ export class Shell {
     const x = E[SPOT], y = E[SPOT + 1], z = E[SPOT + 2], px = E[SPOT_THEN], py = E[SPOT_THEN + 1], pz = E[SPOT_THEN + 2];
     // where it follows the surface now, and from there where the surface will be
     let here = this.faces.follow(hits[at], 0, E, SPOT), o0 = this.faces.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
-    // farther from what it follows than its strand's edge is long: in a fold it has come to a place from where every way leads off
-    const lost = slot === 2 && start > this.upperFar + u * E[LENGTH] + BEHIND;
+    // what it follows is farther than something is known to be: in a fold it has come to a place from where every way leads off
+    const lost = slot === 2 && start > this.mostFar + BEHIND;
     if (this.closed && (lost || this.outward * before < -BEHIND)) {
       // is it inside, or beyond a thin wall whose other face it has come to? Whatever is nearest knows
       const nearest = this.grid.nearest(E, SPOT, SPOT, -1);
@@ -328,20 +388,22 @@ export class Shell {
       before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]);
       start = Math.sqrt(N[4]);
     }
-    if (slot === 0) this.upperFar = start;
+    this.far = start;
     let side: number = this.closed ? this.outward : sides[at];
     if (!this.closed) {
-      if (this.pastBorder(here) && Math.abs(before) < 0.999 * start) side = sides[at] = 0;
+      if (this.faces.pastBorder(here) && Math.abs(before) < 0.999 * start) side = sides[at] = 0;
       else if (side === 0 || start > DEEP) side = sides[at] = before >= 0 ? 1 : -1;
       if (side === 0) side = before >= 0 ? 1 : -1;
     }
     hits[at] = here;
     if (start > r + REACH + SLACK + LET_GO) { hits[at] = -1; budgets[slot === 2 ? hits.length / 3 + p : p] = -1; return; }
-    // so deep already, or behind another surface than the nearest: not ours
-    if (side * before < 0 && ((start > DEEP && N[3] === 0) || (slot === 1 && start > BEHIND))) return;
-    // where it comes from: the nearest place now, carried along with the surface
     const { weights: W } = this, beside = N[3] > 0;
     W[0] = N[0]; W[1] = N[1]; W[2] = N[2];
+    o0 = this.faces.posedAt(here);
+    const front = side * before > 0 || (beside && this.faces.outsideRim(here, side, 0, x - W[0] * P[o0] - W[1] * P[o0 + 3] - W[2] * P[o0 + 6], y - W[0] * P[o0 + 1] - W[1] * P[o0 + 4] - W[2] * P[o0 + 7], z - W[0] * P[o0 + 2] - W[1] * P[o0 + 5] - W[2] * P[o0 + 8]));
+    // so deep already, or behind another surface than the nearest: not ours
+    if (!front && ((start > DEEP && !beside) || (slot === 1 && start > BEHIND))) return;
+    // where it comes from: the nearest place now, carried along with the surface
     const t = this.faces.follow(here, 9, E, SPOT_THEN), o = this.faces.posedAt(t) + 9, n0 = side * P[o + 12], n1 = side * P[o + 13], n2 = side * P[o + 14];
     const w0 = N[0], w1 = N[1], w2 = N[2], rim = N[3] > 0, far = Math.sqrt(N[4]), plane = n0 * (px - P[o]) + n1 * (py - P[o + 1]) + n2 * (pz - P[o + 2]);
     const cx = w0 * P[o] + w1 * P[o + 3] + w2 * P[o + 6], cy = w0 * P[o + 1] + w1 * P[o + 4] + w2 * P[o + 7], cz = w0 * P[o + 2] + w1 * P[o + 5] + w2 * P[o + 8];
@@ -350,14 +412,17 @@ export class Shell {
       this.goal[p] = t;
       this.astray[p] = rim && far > BESIDE * Math.abs(plane) + 2e-4 ? 1 : 0;
     }
-    if (t !== here && side * before > 0 && this.goesThrough(here, E) && this.cameFrom(here, t, side, beside, E)) return;
+    if (t !== here && front && this.goesThrough(here, E) && this.cameFrom(here, t, side, beside, E)) return;
     if (plane > r + REACH || (rim && plane > 0 && far > r + REACH)) return;
-    if (plane < -BEHIND && side * before > 0 && this.cameFrom(here, t, side, beside, E)) return;
+    // behind the plane of a face it lies beside, but outside of the edge between that and the next
+    const outside = rim && plane <= 0 && far > 1e-6 && this.faces.outsideRim(t, side, 9, px - cx, py - cy, pz - cz);
+    if (plane < -BEHIND && front && !outside && this.cameFrom(here, t, side, beside, E)) return;
+    if ((outside && far > r + REACH) || (rim && plane <= 0 && far > (slot === 1 && !outside ? BEHIND : DEEP))) return;
     // past the border of a sheet there is nothing to touch but the border
-    if (rim && !this.closed && this.pastBorder(t) && far > 1.2 * Math.abs(plane) + 5e-4 && side * before > -5e-4 && plane < 0) return;
+    if (rim && !this.closed && this.faces.pastBorder(t) && far > 1.2 * Math.abs(plane) + 5e-4 && side * before > -5e-4 && plane < 0) return;
     if (rim && this.againstEdge(t, side, E)) return;
     let nx = n0, ny = n1, nz = n2, gap = plane;
-    if (rim && plane > 0 && far > 1e-6) { nx = (px - cx) / far; ny = (py - cy) / far; nz = (pz - cz) / far; gap = far; }
+    if (outside || (rim && plane > 0 && far > 1e-6)) { nx = (px - cx) / far; ny = (py - cy) / far; nz = (pz - cz) / far; gap = far; }
     const q = o - 9, ux = cx - w0 * P[q] - w1 * P[q + 3] - w2 * P[q + 6], uy = cy - w0 * P[q + 1] - w1 * P[q + 4] - w2 * P[q + 7], uz = cz - w0 * P[q + 2] - w1 * P[q + 5] - w2 * P[q + 8];
     const c = this.more();
     c.id = 4 * t + 3; c.gap = gap - r; c.s = s; c.nx = nx; c.ny = ny; c.nz = nz; c.plane = nx * cx + ny * cy + nz * cz + r; c.ux = ux; c.uy = uy; c.uz = uz;
@@ -382,8 +447,11 @@ export class Shell {
     if (far > 1e-6) { nx = (x - bx) / far; ny = (y - by) / far; nz = (z - bz) / far; }
     if (nx * (side * P[to]) + ny * (side * P[to + 1]) + nz * (side * P[to + 2]) > TURNED) return false;
     const cx = v0 * P[o] + v1 * P[o + 3] + v2 * P[o + 6], cy = v0 * P[o + 1] + v1 * P[o + 4] + v2 * P[o + 7], cz = v0 * P[o + 2] + v1 * P[o + 5] + v2 * P[o + 8], plane = nx * cx + ny * cy + nz * cz + r;
+    const gap = nx * px + ny * py + nz * pz - plane;
+    // it would stay before that all the same, and be inside elsewhere
+    if (gap > 0) return false;
     const c = this.more();
-    c.id = 4 * here + 3; c.gap = nx * px + ny * py + nz * pz - plane; c.s = E[SHARE]; c.nx = nx; c.ny = ny; c.nz = nz; c.plane = plane; c.ux = cx - bx; c.uy = cy - by; c.uz = cz - bz;
+    c.id = 4 * here + 3; c.gap = gap; c.s = E[SHARE]; c.nx = nx; c.ny = ny; c.nz = nz; c.plane = plane; c.ux = cx - bx; c.uy = cy - by; c.uz = cz - bz;
     return true;
   }
 

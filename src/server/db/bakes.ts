@@ -80,7 +80,7 @@ export async function deleteBake(db: Knex, id: string): Promise<void> {
 // ---------------------------------------------------------------- what a worker stores
 
 /** What of a run is in its state: a bake that was broken off with another begins again. */
-const STATE_LAYOUT = 8;
+const STATE_LAYOUT = 9;
 /** The states of a pool as one file: a head, and the parts one after the other. It is no other bake's, and goes when it is done with. */
 function packState(bake: string, { state, distances }: Extract<BakeEvent, { kind: 'state' }>): Uint8Array {
   const { parts, ...rest } = state, head = Buffer.from(json({ bake, layout: STATE_LAYOUT, ...rest, distances, sizes: parts.map((p) => p.length) })), length = Buffer.alloc(4);
