@@ -74,6 +74,8 @@ export class ContactFinder {
   private startDepth = new Float64Array(0);
   private release = new Float64Array(0);
   private rooted = new Uint8Array(0);
+  /** Edges that touched something in the last substep: 1 where that pressed, or was about to. */
+  private pressing = new Uint8Array(0);
   /** Edges: length from the root to the upper point, m. */
   private arc = new Float64Array(0);
   /** Nearest two of an edge. */
@@ -182,6 +184,7 @@ export class ContactFinder {
     this.near = null;
     this.release = new Float64Array(n);
     this.rooted = new Uint8Array(n);
+    this.pressing = new Uint8Array(n);
     this.arc = new Float64Array(n);
     for (let s = 0; s < system.strandCount; s++) for (let i = 1; i < system.pointsOf(s); i++) this.arc[system.start[s] + i] = this.arc[system.start[s] + i - 1] + system.k.restLength[system.at(s, i, 1)];
     if (!this.gapShare) return;
@@ -432,6 +435,7 @@ export class ContactFinder {
     // a contact keeps the slot it has, and with it what is carried from substep to substep
     const keep = this.goesOn(k, first, SLOTS * p, triple, L) + this.goesOn(k, second, SLOTS * p + 1, triple + 3 * L, L), swap = this.goesOn(k, first, SLOTS * p + 1, triple + 3 * L, L) + this.goesOn(k, second, SLOTS * p, triple, L) > keep;
     let any = 0;
+    this.pressing[p] = 0;
     for (let j = 0; j < SLOTS; j++) {
       const f = swap ? (j === 0 ? second : first) : (j === 0 ? first : second), slot = SLOTS * p + j, e = single + j * L, n = triple + 3 * j * L;
       if (this.goesOn(k, f, slot, n, L) === 0) {
@@ -445,7 +449,7 @@ export class ContactFinder {
       // farther out than it has moved against the surface: it was not below it before
       const sx = E[0] + f.s * (E[3] - E[0]) - cx + f.ux, sy = E[1] + f.s * (E[4] - E[1]) - cy + f.uy, sz = E[2] + f.s * (E[5] - E[2]) - cz + f.uz, left = f.gap - begun;
       const here = left > 0 && left * left > sx * sx + sy * sy + sz * sz ? 0 : this.gapBefore(f, p) - begun;
-      k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1;
+      if ((k.touchOn[e] = k.touchForce[e] > 0 || f.gap - begun < 0 ? 2 : 1) === 2) this.pressing[p] = 1;
       any = 1;
       k.touchAt[e] = f.s;
       k.touchFriction[e] = f.id < frictions.length ? frictions[f.id] : this.shells[this.shellOf(f.id)].friction;
@@ -484,9 +488,9 @@ export class ContactFinder {
     }
     return depth;
   }
-  /** Whether the edge below a point touches any shell, or a certain one. */
-  meetsMesh(p: number): boolean { return this.touched[SLOTS * p] >= this.shellIds[0] || this.touched[SLOTS * p + 1] >= this.shellIds[0]; }
-  private meets(q: number, p: number): boolean { return this.shellOf(this.touched[SLOTS * p]) === q || this.shellOf(this.touched[SLOTS * p + 1]) === q; }
+  /** Whether the edge below a point presses on any shell, or touches a certain one. */
+  meetsMesh(p: number): boolean { return this.pressing[p] === 1 && (this.touched[SLOTS * p] >= this.shellIds[0] || this.touched[SLOTS * p + 1] >= this.shellIds[0]); }
+  private meets(q: number, p: number): boolean { return this.meetsMesh(p) && (this.shellOf(this.touched[SLOTS * p]) === q || this.shellOf(this.touched[SLOTS * p + 1]) === q); }
   /** Collider that the last `edgeDepth` found deepest: pills, then floors, then shells; −1 for none. */
   deepest = -1;
   /** Depth of a point beyond its side of any shell at the end of the last placed substep, m, ≥ 0. */

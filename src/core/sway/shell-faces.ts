@@ -4,6 +4,8 @@ import { NearShell, POSE } from './fast/near-shell';
 
 /** Faces about a corner that are asked at most. */
 const MOST_ABOUT = 64;
+/** m²: what is so near a rim lies on it. */
+const TOUCHING = 1e-12;
 
 export class ShellFaces {
   /** Nothing is carried from frame to frame but what the search knows of points. */
@@ -50,28 +52,30 @@ export class ShellFaces {
     return false;
   }
   /**
-   * Whether a way (m) from the nearest place just found, at the substep's start (0) or end (9), leads outward where that lies on an edge between two faces: by the mean of both; or in a corner:
-   * by the mean of all faces about it, weighted by their angles there. **Source:** Bærentzen and Aanæs, Signed distance computation using the angle weighted pseudonormal, *from memory*.
+   * Whether place `k` of `A` is outside where the nearest one just found, at the substep's start (0) or end (9), lies on an edge between two faces: by the mean of both; or in a corner:
+   * by the mean of all faces about it, weighted by their angles there. False where it is on no rim, or on a border. **Source:** Bærentzen and Aanæs, Signed distance computation using the angle weighted pseudonormal, *from memory*.
    */
-  outsideRim(t: number, side: number, end: 0 | 9, dx: number, dy: number, dz: number): boolean {
-    const { near: N, pose: P, opposite } = this, normal = end === 0 ? 18 : 21, a = this.posedAt(t) + normal;
+  outsideRim(t: number, side: number, end: 0 | 9, A: Float64Array, k: number): boolean {
+    const { near: N, pose: P, opposite } = this, o = this.posedAt(t) + end, normal = end === 0 ? 18 : 21, n = o - end + normal;
+    if (N[3] === 0 || N[4] < TOUCHING) return false;
+    const dx = A[k] - N[0] * P[o] - N[1] * P[o + 3] - N[2] * P[o + 6], dy = A[k + 1] - N[0] * P[o + 1] - N[1] * P[o + 4] - N[2] * P[o + 7], dz = A[k + 2] - N[0] * P[o + 2] - N[1] * P[o + 5] - N[2] * P[o + 8];
     const e = N[2] < 1e-9 ? 0 : N[0] < 1e-9 ? 1 : 2, corner = N[(e + 1) % 3] < 1e-9 ? e : N[e] < 1e-9 ? (e + 1) % 3 : -1;
     if (corner < 0) {
       const other = opposite[3 * t + e];
       if (other < 0) return false;
-      const b = this.posedAt((other / 3) | 0) + normal;
-      return side * ((P[a] + P[b]) * dx + (P[a + 1] + P[b + 1]) * dy + (P[a + 2] + P[b + 2]) * dz) > 0;
+      const m = this.posedAt((other / 3) | 0) + normal;
+      return side * ((P[n] + P[m]) * dx + (P[n + 1] + P[m + 1]) * dy + (P[n + 2] + P[m + 2]) * dz) > 0;
     }
-    let sum = 0, f = t, k = corner;
+    let sum = 0, f = t, c = corner;
     for (let about = 0; about < MOST_ABOUT; about++) {
-      const o = this.posedAt(f), v = o + end + 3 * k, p = o + end + 3 * ((k + 1) % 3), q = o + end + 3 * ((k + 2) % 3);
+      const b = this.posedAt(f), v = b + end + 3 * c, p = b + end + 3 * ((c + 1) % 3), q = b + end + 3 * ((c + 2) % 3);
       const px = P[p] - P[v], py = P[p + 1] - P[v + 1], pz = P[p + 2] - P[v + 2], qx = P[q] - P[v], qy = P[q + 1] - P[v + 1], qz = P[q + 2] - P[v + 2];
       const cos = (px * qx + py * qy + pz * qz) / Math.max(1e-30, Math.sqrt((px * px + py * py + pz * pz) * (qx * qx + qy * qy + qz * qz)));
-      sum += Math.acos(Math.max(-1, Math.min(1, cos))) * (P[o + normal] * dx + P[o + normal + 1] * dy + P[o + normal + 2] * dz);
-      const h = opposite[3 * f + k];
+      sum += Math.acos(Math.max(-1, Math.min(1, cos))) * (P[b + normal] * dx + P[b + normal + 1] * dy + P[b + normal + 2] * dz);
+      const h = opposite[3 * f + c];
       if (h < 0) break;
       f = (h / 3) | 0;
-      k = ((h % 3) + 1) % 3;
+      c = ((h % 3) + 1) % 3;
       if (f === t) break;
     }
     return side * sum > 0;

@@ -97,4 +97,27 @@ describe('what an edge of a strand is said to touch of a mesh', () => {
     expect(least).toBeLessThan(-GAP);
     expect(middle.find((c) => c.gap === least)!.ny).toBeGreaterThan(0.9);
   });
+  it('and looks again there: what comes up between the walls is met before it passes', () => {
+    const rise = 0.0007, at = (k: number): Float64Array => { const { P } = boxes([[-0.02, -0.03, -0.02], [-0.014, 0, 0.02]], [[0.014, -0.03, -0.02], [0.02, 0, 0.02]], [[-0.002, -0.06, -0.02], [0.002, -0.02, 0.02]]); for (let a = 3 * 16 + 1; a < P.length; a += 3) P[a] += k * rise; return P; };
+    const { T } = boxes([[0, 0, 0], [1, 1, 1]], [[0, 0, 0], [1, 1, 1]], [[0, 0, 0], [1, 1, 1]]), shell = new Shell(T, at(0), GAP, 0.3), E = new Float64Array(EDGE), lower: Place = [-0.016, 0.0015, 0], upper: Place = [0.016, 0.0015, 0.001];
+    shell.begin(2);
+    for (const [p, place] of [[0, lower], [1, upper]] as const) shell.memory.places.set([...place, ...place], 6 * p);
+    let met = 0, looked = 0;
+    for (let k = 0; k < 31; k++) {
+      shell.frame(at(k), at(k + 1));
+      shell.build();
+      shell.place(0, 1);
+      shell.ready([-1, -1, -1, 1, 1, 1]);
+      for (const [place, spot] of [[LOWER, lower], [UPPER, upper], [LOWER_THEN, lower], [UPPER_THEN, upper]] as const) E.set(spot, place);
+      E[MOST_KEPT] = Infinity;
+      expect(shell.scan(0, 2, 1e-5)).toBeGreaterThan(0);
+      shell.ask(1, false, E);
+      const gap = 0.0015 - (-0.02 + (k + 1) * rise) - GAP, least = Math.min(Infinity, ...shell.candidates.slice(0, shell.count).filter((c) => c.s > 0.3 && c.s < 0.7).map((c) => c.gap));
+      if (gap > REACH) { expect(least).toBeGreaterThan(REACH - 1e-4); looked++; continue; }
+      expect(Math.abs(least - gap)).toBeLessThan(1e-6);
+      met++;
+    }
+    expect(looked).toBeGreaterThan(20);
+    expect(met).toBeGreaterThan(3);
+  });
 });

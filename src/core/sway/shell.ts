@@ -23,6 +23,8 @@ import { BENDS, evenReach, patchesOf } from './shell-mesh';
 /** m: contacts are offered so near, beyond the distance kept; a point looks around for so much more, and may go so far before it looks again. */
 const REACH = 0.0025;
 const SLACK = 0.003;
+/** Of that slack, what is left at least when a place looks again (`seen`, fast/near-shell.as). */
+const LOOKED_AGAIN = 0.2;
 /** m: beyond all that, what a point follows is let go of. */
 const LET_GO = 0.02;
 /** m: a point deeper than this at the start of a substep is not ours: it came round a border, or began there. */
@@ -189,7 +191,7 @@ export class Shell {
    */
   ask(p: number, rooted: boolean, E: Float64Array): void {
     this.count = 0;
-    const { hits, sides } = this.faces.search, o = 3 * p, below = p > 0 ? hits[o - 3] : -1, seed = hits[o] >= 0 ? hits[o] : below;
+    const { hits, sides, budgets, stray } = this.faces.search, o = 3 * p, below = p > 0 ? hits[o - 3] : -1, seed = hits[o] >= 0 ? hits[o] : below;
     if (seed < 0 && hits[o + 2] < 0) return;
     E[KEPT] = Math.min(this.thickness, E[MOST_KEPT]);
     E[SHARE] = 1;
@@ -202,7 +204,7 @@ export class Shell {
     if (hits[o + 1] >= 0) this.touch(p, 1, E);
     const length = (E[LENGTH] = Math.sqrt((E[9] - E[6]) ** 2 + (E[10] - E[7]) ** 2 + (E[11] - E[8]) ** 2));
     // the surface is as good as flat between its ends, and reaches as far: they are enough
-    if (hits[o] >= 0 && (rooted || (below >= 0 && this.lies[p] === 0 && this.flatBetween(p, hits[o], below, length)))) { hits[o + 2] = -1; return; }
+    if (hits[o] >= 0 && (rooted || (below >= 0 && this.lies[p] === 0 && this.flatBetween(p, hits[o], below, length)))) { hits[o + 2] = -1; stray[p] = 0; return; }
     const ends = this.count;
     // what lies across the edge may be thin: in short steps from both ends in, then the middle, and in short steps from there out
     if (hits[o + 2] < 0) { hits[o + 2] = seed; sides[o + 2] = hits[o] >= 0 ? sides[o] : sides[o - 3]; }
@@ -218,12 +220,17 @@ export class Shell {
     for (let k = steps - 1; k >= upper && hits[o + 2] >= 0; k--) this.step(p, 0.5 + (0.5 * (k + 1)) / (steps + 1), apart, E);
     const fromUpper = this.mostFar;
     hits[o + 2] = middle; sides[o + 2] = side;
-    this.mostFar = Math.min(fromLower + (lower + 1) * apart, fromUpper + (upper + 1) * apart, REACH + SLACK + this.thickness);
+    const looked = REACH + SLACK + this.thickness;
+    // where nothing was found so near, `scan` looks again when something may have come
+    this.mostFar = Math.min(fromLower + (lower + 1) * apart, fromUpper + (upper + 1) * apart, stray[p] === 1 ? Infinity : looked);
     E[SHARE] = 0.5;
     this.touch(p, 2, E);
     middle = hits[o + 2]; side = sides[o + 2];
+    const far = this.far, strayed = this.closed && far > looked;
+    if (strayed && stray[p] === 0) budgets[hits.length / 3 + p] = -1;
+    stray[p] = strayed ? 1 : 0;
     // what it follows is nearest only as far as has been looked
-    const far = this.far, clear = Math.min(this.clear, SLACK);
+    const clear = strayed ? Math.min(this.clear, LOOKED_AGAIN * SLACK) : this.clear;
     for (let half = -1; half < 2; half += 2) {
       const inner = half < 0 ? lower : upper, fromEnd = half < 0 ? fromLower : fromUpper;
       hits[o + 2] = middle; sides[o + 2] = side;
@@ -296,7 +303,7 @@ export class Shell {
     const v0 = N[0], v1 = N[1], v2 = N[2], far = Math.sqrt(N[4]), rim = N[3] > 0;
     const hx = v0 * P[o] + v1 * P[o + 3] + v2 * P[o + 6], hy = v0 * P[o + 1] + v1 * P[o + 4] + v2 * P[o + 7], hz = v0 * P[o + 2] + v1 * P[o + 5] + v2 * P[o + 8];
     const cx = v0 * P[o + 9] + v1 * P[o + 12] + v2 * P[o + 15], cy = v0 * P[o + 10] + v1 * P[o + 13] + v2 * P[o + 16], cz = v0 * P[o + 11] + v1 * P[o + 14] + v2 * P[o + 17];
-    const within = this.outward * (P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2])) < 0 && !(rim && this.faces.outsideRim(t, this.outward, 0, x - hx, y - hy, z - hz));
+    const within = this.outward * (P[o + 18] * (x - P[o]) + P[o + 19] * (y - P[o + 1]) + P[o + 20] * (z - P[o + 2])) < 0 && !this.faces.outsideRim(t, this.outward, 0, E, SPOT);
     let nx = a.nx + b.nx, ny = a.ny + b.ny, nz = a.nz + b.nz, gap = 0;
     if (within) {
       const l = Math.sqrt(nx * nx + ny * ny + nz * nz);
@@ -378,7 +385,7 @@ export class Shell {
     let here = this.faces.follow(hits[at], 0, E, SPOT), o0 = this.faces.posedAt(here), before = P[o0 + 18] * (x - P[o0]) + P[o0 + 19] * (y - P[o0 + 1]) + P[o0 + 20] * (z - P[o0 + 2]), start = Math.sqrt(N[4]);
     // what it follows is farther than something is known to be: in a fold it has come to a place from where every way leads off
     const lost = slot === 2 && start > this.mostFar + BEHIND;
-    if (this.closed && (lost || this.outward * before < -BEHIND)) {
+    if (this.closed && (lost || (slot !== 1 && this.outward * before < -BEHIND && !this.faces.outsideRim(here, this.outward, 0, E, SPOT)))) {
       // is it inside, or beyond a thin wall whose other face it has come to? Whatever is nearest knows
       const nearest = this.grid.nearest(E, SPOT, SPOT, -1);
       if (nearest >= 0) here = nearest;
@@ -399,8 +406,7 @@ export class Shell {
     if (start > r + REACH + SLACK + LET_GO) { hits[at] = -1; budgets[slot === 2 ? hits.length / 3 + p : p] = -1; return; }
     const { weights: W } = this, beside = N[3] > 0;
     W[0] = N[0]; W[1] = N[1]; W[2] = N[2];
-    o0 = this.faces.posedAt(here);
-    const front = side * before > 0 || (beside && this.faces.outsideRim(here, side, 0, x - W[0] * P[o0] - W[1] * P[o0 + 3] - W[2] * P[o0 + 6], y - W[0] * P[o0 + 1] - W[1] * P[o0 + 4] - W[2] * P[o0 + 7], z - W[0] * P[o0 + 2] - W[1] * P[o0 + 5] - W[2] * P[o0 + 8]));
+    const front = side * before > 0 || this.faces.outsideRim(here, side, 0, E, SPOT);
     // so deep already, or behind another surface than the nearest: not ours
     if (!front && ((start > DEEP && !beside) || (slot === 1 && start > BEHIND))) return;
     // where it comes from: the nearest place now, carried along with the surface
@@ -415,7 +421,7 @@ export class Shell {
     if (t !== here && front && this.goesThrough(here, E) && this.cameFrom(here, t, side, beside, E)) return;
     if (plane > r + REACH || (rim && plane > 0 && far > r + REACH)) return;
     // behind the plane of a face it lies beside, but outside of the edge between that and the next
-    const outside = rim && plane <= 0 && far > 1e-6 && this.faces.outsideRim(t, side, 9, px - cx, py - cy, pz - cz);
+    const outside = plane <= 0 && this.faces.outsideRim(t, side, 9, E, SPOT_THEN);
     if (plane < -BEHIND && front && !outside && this.cameFrom(here, t, side, beside, E)) return;
     if ((outside && far > r + REACH) || (rim && plane <= 0 && far > (slot === 1 && !outside ? BEHIND : DEEP))) return;
     // past the border of a sheet there is nothing to touch but the border

@@ -16,13 +16,13 @@ const POSE_BYTES: usize = 192, BOX_BYTES: usize = 64, BALL_BYTES: usize = 112;
 
 /** Places of the arrays in the memory, by the numbers that `setPlace` knows them by (`near-shell.ts`). */
 let TRIANGLES: usize = 0, OPPOSITE: usize = 0, FROM: usize = 0, TO: usize = 0, POSE: usize = 0, POSED: usize = 0, NEAR: usize = 0, FIRST: usize = 0, BALL_FIRST: usize = 0, BOXES: usize = 0, BALLS: usize = 0, CONES: usize = 0, VISITED: usize = 0, LOOKED: usize = 0, NORMALS: usize = 0, SPARE: usize = 0, PLACED: usize = 0, CELLS: usize = 0, LISTS: usize = 0;
-/** Of the points: places now and where they would go; triangles followed and the sides of them; budgets, what they lose in a substep, and the frame in which that was looked up (points, then middles of edges); whether an edge follows anything. */
-let PLACES: usize = 0, HITS: usize = 0, SIDES: usize = 0, BUDGETS: usize = 0, RATES: usize = 0, LOOKED_IN: usize = 0, ALIVE: usize = 0, points: i32 = 0;
+/** Of the points: places now and where they would go; triangles followed and the sides of them; budgets, what they lose in a substep, and the frame in which that was looked up (points, then middles of edges); whether an edge follows anything, and whether its middle is farther from what it follows than has been looked. */
+let STRAY: usize = 0, PLACES: usize = 0, HITS: usize = 0, SIDES: usize = 0, BUDGETS: usize = 0, RATES: usize = 0, LOOKED_IN: usize = 0, ALIVE: usize = 0, points: i32 = 0;
 export function setPoints(count: i32): void { points = count; }
 export function setPlace(i: i32, at: usize): void {
   if (i == 0) TRIANGLES = at; if (i == 1) OPPOSITE = at; if (i == 2) FROM = at; if (i == 3) TO = at; if (i == 4) POSE = at; if (i == 5) POSED = at; if (i == 6) NEAR = at; if (i == 7) FIRST = at; if (i == 8) BALL_FIRST = at; if (i == 9) BOXES = at;
   if (i == 10) BALLS = at; if (i == 11) CONES = at; if (i == 12) VISITED = at; if (i == 13) LOOKED = at; if (i == 14) NORMALS = at; if (i == 15) SPARE = at; if (i == 16) CELLS = at; if (i == 17) LISTS = at; if (i == 18) PLACES = at; if (i == 19) HITS = at;
-  if (i == 20) SIDES = at; if (i == 21) BUDGETS = at; if (i == 22) RATES = at; if (i == 23) LOOKED_IN = at; if (i == 24) ALIVE = at; if (i == 25) PLACED = at;
+  if (i == 20) SIDES = at; if (i == 21) BUDGETS = at; if (i == 22) RATES = at; if (i == 23) LOOKED_IN = at; if (i == 24) ALIVE = at; if (i == 25) STRAY = at; if (i == 26) PLACED = at;
 }
 
 /** The substep: its number and shares of the frame; the frame's number; m, so far is looked, and room for rounding. */
@@ -308,7 +308,7 @@ function keep(slot: usize, t: i32, x: f64, y: f64, z: f64): void {
 }
 /**
  * Looks after what the points `first … end − 1` of a strand follow, by their `PLACES`: each looks for the triangle nearest it, and the nearest that faces another way, when another could
- * have come near; so does the middle of an edge neither of whose ends follows anything. Returns how many edges (a point's lies below it) follow something, and says which in `ALIVE`.
+ * have come near; so does the middle of an edge neither of whose ends follows anything, or that is far from what it follows. Returns how many edges (a point's lies below it) follow something, and says which in `ALIVE`.
  * `drift`: m, how far the strand's points go at most; `frameOf`: the frame's number.
  */
 export function scan(first: i32, end: i32, drift: f64, frameOf: i32): i32 {
@@ -328,16 +328,17 @@ export function scan(first: i32, end: i32, drift: f64, frameOf: i32): i32 {
       seen(<usize>p, far, frameOf);
     }
     let some = load<i32>(H) >= 0 || (p > 0 && load<i32>(H - 12) >= 0);
-    // an edge may lie across something that neither of its ends is near
-    if (!some) {
+    // an edge may lie across something that neither of its ends is near, or leads to
+    if (!some || load<u8>(STRAY + <usize>p) != 0) {
       const B = A - 48;
       if (usedUp(middle, most, frameOf)) {
         const far = beyond(A, B);
         speed = 0;
-        keep(o + 2, far > 0 ? -1 : searchFor(A, B, -1), 0.5 * (at(A, 0) + at(B, 0)), 0.5 * (at(A, 1) + at(B, 1)), 0.5 * (at(A, 2) + at(B, 2)));
+        const one = far > 0 ? -1 : searchFor(A, B, -1);
+        if (one >= 0 || !some) keep(o + 2, one, 0.5 * (at(A, 0) + at(B, 0)), 0.5 * (at(A, 1) + at(B, 1)), 0.5 * (at(A, 2) + at(B, 2)));
         seen(middle, far, frameOf);
       }
-      some = load<i32>(H, 8) >= 0;
+      if (!some) some = load<i32>(H, 8) >= 0;
     }
     store<u8>(ALIVE + <usize>p, some ? 1 : 0);
     if (some) alive++;

@@ -57,8 +57,10 @@ export class NearShell {
   lookedIn!: Int32Array;
   /** Points: whether the edge below follows anything. */
   alive!: Uint8Array;
+  /** 1 where the middle of the edge below is farther from what it follows than has been looked; set by who asks. */
+  stray!: Uint8Array;
   private readonly at: number[] = [];
-  private readonly pointsAt: number[] = [0, 0, 0, 0, 0, 0];
+  private readonly pointsAt: number[] = [0, 0, 0, 0, 0, 0, 0];
   private readonly sizes: readonly number[];
   private points = 0;
   /** Where the grid's cells and lists stand, and how many there is room for. */
@@ -80,7 +82,7 @@ export class NearShell {
     this.listsAt = shared.take(4 * (this.listsRoom = FIRST_LISTS * patches));
     this.cellsAt = shared.take(4 * (this.cellsRoom = FIRST_CELLS));
     this.code = new WebAssembly.Instance(compiled, { env: { memory: shared.memory, abort: () => { throw new Error('The search of a shell stopped.'); } } }).exports as unknown as Exports;
-    this.at.forEach((at, i) => this.code.setPlace(i < 16 ? i : 25, at));
+    this.at.forEach((at, i) => this.code.setPlace(i < 16 ? i : 26, at));
     shared.add(this);
     this.view();
     const { memory: { buffer } } = shared;
@@ -94,8 +96,8 @@ export class NearShell {
   /** Room for what so many points know; they know nothing yet, and the grid is empty. All views may be new. */
   pointsOf(points: number): void {
     const { code, shared } = this;
-    // in the order of `setPlace`, after the places of all: hits, sides, budgets, rates, looked in, alive
-    const at = [12, 3, 16, 16, 8, 1].map((bytes) => shared.take(bytes * points));
+    // in the order of `setPlace`, after the places of all: hits, sides, budgets, rates, looked in, alive, stray
+    const at = [12, 3, 16, 16, 8, 1, 1].map((bytes) => shared.take(bytes * points));
     code.setPlace(18, shared.placesOf(points));
     at.forEach((place, i) => { code.setPlace(19 + i, (this.pointsAt[i] = place)); });
     this.points = points;
@@ -107,10 +109,11 @@ export class NearShell {
     this.budgets.fill(-1);
     this.rates.fill(0);
     this.lookedIn.fill(0);
+    this.stray.fill(0);
   }
   /** Takes in what the points knew in another run, where it has been put in the place of what is known here. */
   adopt(): void {
-    const { hits, sides, budgets, rates, lookedIn } = this;
+    const { hits, sides, budgets, rates, lookedIn, stray } = this;
     if (hits.buffer === this.shared.memory.buffer) return;
     this.pointsOf(hits.length / 3);
     this.hits.set(hits);
@@ -118,6 +121,7 @@ export class NearShell {
     this.budgets.set(budgets);
     this.rates.set(rates);
     this.lookedIn.set(lookedIn);
+    this.stray.set(stray);
   }
   /** Room for a grid of so many cells. What was in the grid is lost; all views may be new. */
   gridOf(cells: number): void {
@@ -153,5 +157,6 @@ export class NearShell {
     this.rates = new Float64Array(buffer, pointsAt[3], 2 * points);
     this.lookedIn = new Int32Array(buffer, pointsAt[4], 2 * points);
     this.alive = new Uint8Array(buffer, pointsAt[5], points);
+    this.stray = new Uint8Array(buffer, pointsAt[6], points);
   }
 }
