@@ -361,7 +361,7 @@ export class Shell {
     return deep;
   }
 
-  /** How far a place is behind a triangle, whose nearest place was just found: nearest to an edge or a corner it is outside a convex one, and of a hollow one a face is nearer. */
+  /** How far a place is behind a triangle, whose nearest place was just found: nearest to an edge or a corner it is outside a convex one; of places inside that are nearest to the bottom of a notch nothing is told. */
   private behind(t: number, side: number, A: Float64Array): number {
     if (this.near[3] > 0) return 0;
     const P = this.pose, o = this.faces.posedAt(t);
