@@ -132,4 +132,22 @@ describe.each(KERNELS)('hair on a shell, %s', (kernel) => {
     expect(fastest).toBeLessThan(0.3);
     for (let i = 1; i < n; i++) expect(strand.point(i)[1]).toBeGreaterThan(0.0005);
   });
+  it('that falls over the sharp edge of a plate, however it lies there, comes to rest: no point moves faster than 0.5 mm/s', () => {
+    // 3 mm thick in the middle, as a blade at its rim
+    const mesh = plate(0.08, 9, 0.003);
+    for (let v = 0; v < mesh.positions.length; v += 3) if (mesh.positions[v + 1] < -0.001 && Math.max(Math.abs(mesh.positions[v]), Math.abs(mesh.positions[v + 2])) > 0.0399) mesh.positions[v + 1] = -0.0001;
+    const shell = (): Shell => new Shell(mesh.triangles, mesh.positions, 0.001, 0.3), n = 12, random = makeRandom(11);
+    let touching = 0, fastest = 0;
+    for (let k = 0; k < 12; k++) {
+      // rooted over the plate, or beside it, reaching across its edge
+      const turn = 0.8 * (random() - 0.5), x = 0.02 + 0.03 * random(), y = 0.003 + 0.006 * random(), z = 0.04 * (random() - 0.5), way = x > 0.04 ? -1 : 1;
+      const strand = oneStrand(straight(n, 0.05 + 0.06 * random(), [way * Math.cos(turn), 0, Math.sin(turn)]).map(([a, b, c]) => [a + x, b + y, c + z]), plainRod(6e-6, 2e-10), { kernel });
+      let speed = 0, substep = 0;
+      const finder = play(strand, shell(), 120, () => mesh.positions, { damping: 4, each: () => { if (++substep > 8 * 108) for (let i = 1; i < n; i++) speed = Math.max(speed, Math.hypot(...strand.velocity(i))); } });
+      if (finder.touches[0] === 1) touching++;
+      fastest = Math.max(fastest, speed);
+    }
+    expect(touching).toBeGreaterThan(6);
+    expect(fastest).toBeLessThan(5e-4);
+  });
 });
