@@ -214,8 +214,7 @@ export class Shell {
     if (below >= 0) { hits[o + 2] = below; sides[o + 2] = sides[o - 3]; this.clear = 0; }
     for (let k = steps - 1; k >= lower && hits[o + 2] >= 0; k--) this.step(p, 0.5 - (0.5 * (k + 1)) / (steps + 1), apart, E);
     const fromLower = this.mostFar;
-    this.mostFar = upperFar;
-    this.clear = 0;
+    this.mostFar = upperFar; this.clear = 0;
     if (hits[o] >= 0) { hits[o + 2] = hits[o]; sides[o + 2] = sides[o]; }
     for (let k = steps - 1; k >= upper && hits[o + 2] >= 0; k--) this.step(p, 0.5 + (0.5 * (k + 1)) / (steps + 1), apart, E);
     const fromUpper = this.mostFar;
@@ -226,16 +225,14 @@ export class Shell {
     E[SHARE] = 0.5;
     this.touch(p, 2, E);
     middle = hits[o + 2]; side = sides[o + 2];
-    const far = this.far, strayed = this.closed && far > looked;
+    // what it follows is nearest only as far as has been looked
+    const far = this.far, strayed = this.closed && far > looked, clear = strayed ? Math.min(this.clear, LOOKED_AGAIN * SLACK) : this.clear;
     if (strayed && stray[p] === 0) budgets[hits.length / 3 + p] = -1;
     stray[p] = strayed ? 1 : 0;
-    // what it follows is nearest only as far as has been looked
-    const clear = strayed ? Math.min(this.clear, LOOKED_AGAIN * SLACK) : this.clear;
     for (let half = -1; half < 2; half += 2) {
       const inner = half < 0 ? lower : upper, fromEnd = half < 0 ? fromLower : fromUpper;
       hits[o + 2] = middle; sides[o + 2] = side;
-      this.mostFar = far;
-      this.clear = clear;
+      this.mostFar = far; this.clear = clear;
       for (let k = 0; k < inner && hits[o + 2] >= 0; k++) {
         this.mostFar = Math.min(this.mostFar, fromEnd + (inner - k - 1) * apart);
         this.step(p, 0.5 + (half * 0.5 * (k + 1)) / (steps + 1), apart, E);
@@ -257,15 +254,15 @@ export class Shell {
   private readonly top = nothing();
   private readonly foot = nothing();
   private takeOver(p: number): void {
-    const { top, foot } = this, known = this.topOf === p - 1 && top.id >= 0;
-    foot.id = -1;
-    if (known) { foot.id = top.id; foot.gap = top.gap; foot.nx = top.nx; foot.ny = top.ny; foot.nz = top.nz; }
+    const { top, foot } = this;
+    foot.id = this.topOf === p - 1 ? top.id : -1;
+    foot.gap = top.gap; foot.nx = top.nx; foot.ny = top.ny; foot.nz = top.nz;
   }
   private remember(p: number): void {
     const { top, candidates: [c] } = this;
     this.topOf = p;
-    top.id = -1;
-    if (this.count > 0 && c.s === 1) { top.id = c.id; top.gap = c.gap; top.nx = c.nx; top.ny = c.ny; top.nz = c.nz; }
+    top.id = this.count > 0 && c.s === 1 ? c.id : -1;
+    if (top.id >= 0) { top.gap = c.gap; top.nx = c.nx; top.ny = c.ny; top.nz = c.nz; }
   }
   /** The next place along an edge, at a share of it and so far from the last, m; passed over where it is nowhere near by the last one's distance. */
   private step(p: number, share: number, apart: number, E: Float64Array): void {
