@@ -3,7 +3,7 @@
 /** Normals that differ by less are one contact. */
 export const SAME_WAY = 0.97;
 
-/** A contact of an edge, `id` −1 for none: gap, share of the edge, normal, plane, and the surface's movement over the substep; m. */
+/** A contact of an edge, `id` −1 for none: rank (the least is kept; its gap, a little less where it was touched before), gap, share of the edge, normal, plane, and the surface's movement over the substep; m. */
 export interface Found { id: number; rank: number; gap: number; s: number; nx: number; ny: number; nz: number; plane: number; ux: number; uy: number; uz: number }
 
 export function copyFound(to: Found, f: Found): void { to.id = f.id; to.rank = f.rank; to.gap = f.gap; to.s = f.s; to.nx = f.nx; to.ny = f.ny; to.nz = f.nz; to.plane = f.plane; to.ux = f.ux; to.uy = f.uy; to.uz = f.uz; }
@@ -11,7 +11,7 @@ export function copyFound(to: Found, f: Found): void { to.id = f.id; to.rank = f
 export function takeFound(to: Found, F: Float64Array, o: number): void { to.id = F[o]; to.rank = to.gap = F[o + 1]; to.s = F[o + 2]; to.nx = F[o + 3]; to.ny = F[o + 4]; to.nz = F[o + 5]; }
 const alike = (f: Found, nx: number, ny: number, nz: number): boolean => f.id >= 0 && f.nx * nx + f.ny * ny + f.nz * nz > SAME_WAY;
 
-/** Puts a contact among the two nearest of different directions, if it belongs there; returns its place. */
+/** Puts a contact among the two of different directions with the least rank, if it belongs there; returns its place. */
 export function offer(found: Found[], id: number, rank: number, gap: number, s: number, nx: number, ny: number, nz: number): Found | null {
   const first = found[0], second = found[1];
   let place: Found | null = null;
