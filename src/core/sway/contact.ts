@@ -488,7 +488,7 @@ export class ContactFinder {
     }
     return depth;
   }
-  /** Whether the edge below a point presses on any shell, or touches a certain one. */
+  /** Whether the edge below a point presses on anything, and touches any shell; or a certain one. */
   meetsMesh(p: number): boolean { return this.pressing[p] === 1 && (this.touched[SLOTS * p] >= this.shellIds[0] || this.touched[SLOTS * p + 1] >= this.shellIds[0]); }
   private meets(q: number, p: number): boolean { return this.meetsMesh(p) && (this.shellOf(this.touched[SLOTS * p]) === q || this.shellOf(this.touched[SLOTS * p + 1]) === q); }
   /** Collider that the last `edgeDepth` found deepest: pills, then floors, then shells; −1 for none. */

@@ -53,7 +53,7 @@ export class ShellFaces {
   }
   /**
    * Whether place `k` of `A` is outside where the nearest one just found, at the substep's start (0) or end (9), lies on an edge between two faces: by the mean of both; or in a corner:
-   * by the mean of all faces about it, weighted by their angles there. False where it is on no rim, or on a border. **Source:** Bærentzen and Aanæs, Signed distance computation using the angle weighted pseudonormal, *from memory*.
+   * by the mean of all faces about it, weighted by their angles there. False where it is on no rim, or on an edge that is a border; in a corner on a border, by the faces to one side of it. **Source:** Bærentzen and Aanæs, Signed distance computation using the angle weighted pseudonormal, *from memory*.
    */
   outsideRim(t: number, side: number, end: 0 | 9, A: Float64Array, k: number): boolean {
     const { near: N, pose: P, opposite } = this, o = this.posedAt(t) + end, normal = end === 0 ? 18 : 21, n = o - end + normal;
